@@ -1,0 +1,73 @@
+"""The camera's built-in profile: colour matrices interpolated in reciprocal temperature (DNG 1.4 chapter 6)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.files.raw import DNGColour, RawFacts
+from velkin.core.spaces.adaptation import D50, bradford, xy_to_xyz, xyz_to_xy
+from velkin.core.spaces.rgb import SRGB
+from velkin.core.spaces.temperature import cct_duv, xy_of_cct
+
+Floats = NDArray[np.float64]
+
+# temperatures of Exif LightSource codes
+_KELVIN = {1: 5500, 2: 4230, 3: 2856, 4: 5500, 9: 5500, 10: 6500, 11: 7500, 12: 6430, 13: 5000, 14: 4150, 15: 3450}
+_KELVIN |= {17: 2856, 18: 4874, 19: 6774, 20: 5503, 21: 6504, 22: 7504, 23: 5003, 24: 3200}
+
+
+@dataclass(frozen=True)
+class BuiltInProfile:
+    """What a camera's own matrices make of its numbers."""
+
+    colour: DNGColour
+
+    def _xyz_to_camera(self, xy: Floats) -> Floats:
+        matrices = self.colour.matrices
+        if len(matrices) == 1:
+            return matrices[0]
+        first, second = (_KELVIN.get(code, 5500) for code in self.colour.illuminants)
+        if first == second:
+            return matrices[0]
+        kelvin, _ = cct_duv(xy)
+        share = (1.0 / kelvin - 1.0 / second) / (1.0 / first - 1.0 / second)
+        share = float(np.clip(share, 0.0, 1.0))
+        return np.asarray(share * matrices[0] + (1.0 - share) * matrices[1])
+
+    def white_of_neutral(self, neutral: Floats) -> Floats:
+        """Chromaticity (2,) of the light in which camera RGB `neutral` (3,) is neutral; iterated as DNG 1.4 describes."""
+        xy = xy_of_cct(5000.0)
+        for _ in range(40):
+            xyz = np.linalg.solve(self._xyz_to_camera(xy), neutral)
+            if xyz.min() <= 0 or not np.all(np.isfinite(xyz)):
+                return xy
+            new = xyz_to_xy(xyz)
+            if np.abs(new - xy).max() < 1e-7:
+                return new
+            xy = (new + xy) / 2.0
+        return xy
+
+    def temperature(self, balance: Floats) -> tuple[float, float]:
+        """Correlated temperature and Duv of the light that a balance (3,) (multipliers) makes neutral."""
+        return cct_duv(self.white_of_neutral(1.0 / np.asarray(balance)))
+
+    def matrix(self, balance: Floats) -> Floats:
+        """Balanced camera RGB → XYZ D50, 3×3, for a white balance (3,); equal numbers become D50 white exactly."""
+        neutral = 1.0 / np.asarray(balance, dtype=np.float64)
+        xy = self.white_of_neutral(neutral)
+        to_xyz = np.linalg.inv(self._xyz_to_camera(xy)) * neutral
+        white = to_xyz.sum(axis=1)
+        if white.min() <= 0:
+            white = xy_to_xyz(xy) * max(float(white[1]), 1e-6)
+        adapted = bradford(white / white[1], D50) @ (to_xyz / white[1])
+        return np.asarray(adapted * (D50 / adapted.sum(axis=1))[:, None])
+
+
+def built_in(facts: RawFacts) -> BuiltInProfile:
+    """The built-in profile of the camera that made a file; a plain sRGB-like sensor where the file names no matrix."""
+    if facts.colour is not None:
+        return BuiltInProfile(facts.colour)
+    return BuiltInProfile(DNGColour((np.linalg.inv(bradford(D50, xy_to_xyz(SRGB.white)) @ SRGB.to_xyz),), (21,)))

@@ -1,0 +1,1 @@
+"""Files in and out: raw frames and finished pictures, their facts, and safe writing."""

@@ -1,0 +1,171 @@
+"""Exif through exiv2: the facts Velkin shows, and carrying metadata from a source into a written picture."""
+
+from __future__ import annotations
+
+import contextlib
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import exiv2
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.errors import UnreadableFile
+
+Floats = NDArray[np.float64]
+
+exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
+
+# what describes the raw mosaic and must not be said of a finished picture
+_RAW_ONLY = ("Exif.SubImage", "Exif.Thumbnail", "Exif.Image2", "Exif.Image3")
+_IMAGE_KEPT = frozenset(["Make", "Model", "Artist", "Copyright", "ImageDescription", "DateTime", "ExifTag", "GPSTag", "Rating"])
+
+
+@dataclass(frozen=True)
+class ExifFacts:
+    """What Exif and DNG tags say, as plain values; empty or None where a file is silent.
+
+    Attributes
+    ----------
+    make, model, unique_model, lens, software : str
+    taken : datetime or None
+    shutter, aperture, iso : str
+        As a photographer writes them: ``1/60 s``, ``f/8``, ``ISO 100``.
+    orientation : int
+        1 to 8.
+    colour_space : int or None
+        Exif ColorSpace.
+    interoperability : str
+        ``R98``, ``R03`` or empty.
+    matrices, illuminants
+        DNG colour matrices (3, 3) and their calibration illuminants.
+    """
+
+    make: str = ""
+    model: str = ""
+    unique_model: str = ""
+    lens: str = ""
+    software: str = ""
+    taken: datetime | None = None
+    shutter: str = ""
+    aperture: str = ""
+    iso: str = ""
+    orientation: int = 1
+    colour_space: int | None = None
+    interoperability: str = ""
+    matrices: tuple[Floats, ...] = ()
+    illuminants: tuple[int, ...] = ()
+
+    def dng_colour(self) -> tuple[tuple[Floats, ...], tuple[int, ...]] | None:
+        """Matrices and illuminants when the file has any."""
+        return (self.matrices, self.illuminants) if self.matrices else None
+
+
+def _number(text: str) -> float:
+    head, _, tail = text.partition("/")
+    return float(head) / float(tail) if tail else float(head)
+
+
+def exif_facts(path: Path) -> ExifFacts:
+    """The Exif facts of a file; what is missing or unreadable in it is left empty.
+
+    Raises
+    ------
+    UnreadableFile
+        When exiv2 cannot open the file at all.
+    """
+    try:
+        image = exiv2.ImageFactory.open(str(path))
+        image.readMetadata()
+    except exiv2.Exiv2Error as error:
+        raise UnreadableFile(f"its metadata cannot be read ({error})", path) from error
+    exif = image.exifData()
+    values: dict[str, str] = {datum.key(): datum.toString() for datum in exif}
+
+    def first(*keys: str) -> str:
+        return next((values[k].strip() for k in keys if values.get(k, "").strip()), "")
+
+    taken = None
+    with contextlib.suppress(ValueError):
+        taken = datetime.strptime(
+            first("Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime"),
+            "%Y:%m:%d %H:%M:%S",
+        )
+    shutter = aperture = iso = ""
+    with contextlib.suppress(ValueError, ZeroDivisionError):
+        seconds = _number(first("Exif.Photo.ExposureTime", "Exif.Image.ExposureTime"))
+        shutter = f"{seconds:g} s" if seconds >= 0.3 else f"1/{round(1 / seconds)} s"
+    with contextlib.suppress(ValueError, ZeroDivisionError):
+        aperture = f"f/{_number(first('Exif.Photo.FNumber', 'Exif.Image.FNumber')):g}"
+    sensitivity = first("Exif.Photo.ISOSpeedRatings", "Exif.Image.ISOSpeedRatings")
+    if sensitivity.split(" ")[0].isdigit():
+        iso = f"ISO {sensitivity.split(' ')[0]}"
+    orientation = first("Exif.Image.Orientation")
+    colour_space = first("Exif.Photo.ColorSpace")
+    matrices: list[Floats] = []
+    illuminants: list[int] = []
+    for number in ("1", "2"):
+        with contextlib.suppress(ValueError, ZeroDivisionError):
+            cells = [_number(v) for v in values.get(f"Exif.Image.ColorMatrix{number}", "").split()]
+            if len(cells) == 9 and np.all(np.isfinite(cells)):
+                matrices.append(np.array(cells).reshape(3, 3))
+                code = first(f"Exif.Image.CalibrationIlluminant{number}")
+                illuminants.append(int(code) if code.isdigit() else 0)
+    return ExifFacts(
+        make=first("Exif.Image.Make"),
+        model=first("Exif.Image.Model"),
+        unique_model=first("Exif.Image.UniqueCameraModel"),
+        lens=first("Exif.Photo.LensModel", "Exif.Image.LensInfo"),
+        software=first("Exif.Image.Software"),
+        taken=taken,
+        shutter=shutter,
+        aperture=aperture,
+        iso=iso,
+        orientation=int(orientation) if orientation in set("12345678") else 1,
+        colour_space=int(colour_space) if colour_space.isdigit() else None,
+        interoperability=first("Exif.Iop.InteroperabilityIndex"),
+        matrices=tuple(matrices),
+        illuminants=tuple(illuminants),
+    )
+
+
+def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int]) -> bytes:
+    """A written picture (JPEG or TIFF bytes) with the source's Exif, made true for the picture.
+
+    Camera, lens, time, exposure and rights are kept; what describes the raw mosaic is dropped; orientation becomes upright,
+    the size the picture's own, and Exif ColorSpace 1 for sRGB and 65535 (uncalibrated) for everything else.
+
+    Parameters
+    ----------
+    picture : bytes
+    source : Path
+        Whatever exiv2 reads; when it reads nothing, only the tags that follow from the picture are set.
+    is_srgb : bool
+    size : (width, height)
+    """
+    target = exiv2.ImageFactory.open(picture)
+    target.readMetadata()
+    exif = target.exifData()
+    with contextlib.suppress(exiv2.Exiv2Error):
+        original = exiv2.ImageFactory.open(str(source))
+        original.readMetadata()
+        for datum in original.exifData():
+            key = datum.key()
+            if key.startswith(_RAW_ONLY) or (key.startswith("Exif.Image.") and key.split(".")[-1] not in _IMAGE_KEPT):
+                continue
+            if not key.startswith(("Exif.Image.", "Exif.Photo.", "Exif.GPSInfo.")) or datum.key().endswith(
+                ("ExifTag", "GPSTag")
+            ):
+                continue
+            with contextlib.suppress(exiv2.Exiv2Error):
+                exif.add(exiv2.ExifKey(key), datum.value())
+    exif["Exif.Image.Orientation"] = exiv2.UShortValue(1)
+    exif["Exif.Photo.ColorSpace"] = exiv2.UShortValue(1 if is_srgb else 65535)
+    exif["Exif.Photo.PixelXDimension"] = exiv2.ULongValue(size[0])
+    exif["Exif.Photo.PixelYDimension"] = exiv2.ULongValue(size[1])
+    target.setExifData(exif)
+    target.writeMetadata()
+    io = target.io()
+    io.open()
+    return bytes(io.read(io.size()))

@@ -1,0 +1,176 @@
+"""Raw files: decoding to linear camera RGB through LibRaw, and the facts a camera writes into them.
+
+Camera RGB here is black- and white-levelled, 0..1 of the white level, without white balance, matrix or highlight work,
+the picture upright.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import rawpy
+from numpy.typing import NDArray
+
+from velkin.core.errors import UnreadableFile
+from velkin.core.files.metadata import ExifFacts, exif_facts
+
+Floats = NDArray[np.float64]
+Pixels = NDArray[np.float32]
+
+#: What the command line and the window take for raw files by their names' ends; what they are is decided by opening them.
+_NAMES = "3fr arw cr2 cr3 crw dcr dng erf fff iiq kdc mef mos mrw nef nrw orf pef raf raw rw2 rwl sr2 srf srw x3f"
+SUFFIXES = frozenset(f".{name}" for name in _NAMES.split(" "))
+
+
+@dataclass(frozen=True)
+class DNGColour:
+    """The colour tags of a DNG file (DNG 1.4 chapter 6) or LibRaw's matrix for the camera.
+
+    Attributes
+    ----------
+    matrices : tuple of ndarray (3, 3)
+        XYZ (of the illuminant) → camera RGB, one or two.
+    illuminants : tuple of int
+        Exif LightSource code of each matrix.
+    """
+
+    matrices: tuple[Floats, ...]
+    illuminants: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class RawFacts:
+    """What a raw file says of itself.
+
+    Attributes
+    ----------
+    path : Path
+    width, height : int
+        Of the upright picture.
+    orientation : int
+        Exif orientation as found.
+    bits : int
+        Bits needed for the white level.
+    make, model, unique : str
+        Camera; `unique` is DNG's unique camera model, else make and model.
+    as_shot : ndarray (3,)
+        The camera's white balance as multipliers, green 1.
+    colour : DNGColour or None
+    exif : ExifFacts
+    is_dng : bool
+    """
+
+    path: Path
+    width: int
+    height: int
+    orientation: int
+    bits: int
+    make: str
+    model: str
+    unique: str
+    as_shot: Floats
+    colour: DNGColour | None
+    exif: ExifFacts
+    is_dng: bool
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[Any]:
+    try:
+        if path.stat().st_size == 0:
+            raise UnreadableFile("the file is empty", path)
+        with rawpy.imread(str(path)) as raw:
+            yield raw
+    except rawpy.LibRawFileUnsupportedError as error:
+        raise UnreadableFile("not a raw file that Velkin can read", path) from error
+    except (rawpy.LibRawError, rawpy.NotSupportedError) as error:
+        reason = error.args[0] if error.args else error
+        text = reason.decode("utf-8", "replace") if isinstance(reason, bytes) else str(reason)
+        raise UnreadableFile(f"the raw data are damaged or cut short ({text})", path) from error
+    except FileNotFoundError as error:
+        raise UnreadableFile("the file is not there any more", path) from error
+    except OSError as error:
+        raise UnreadableFile(f"the file cannot be read ({error.strerror or error})", path) from error
+
+
+def read_facts(path: Path) -> RawFacts:
+    """The facts of a raw file; no pixel is decoded.
+
+    Raises
+    ------
+    UnreadableFile
+        When it is missing, empty, damaged or no raw file.
+    """
+    with _opened(path) as raw:
+        sizes = raw.sizes
+        white = int(raw.white_level)
+        balance = np.array(raw.camera_whitebalance[:3], dtype=np.float64)
+        libraw_matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
+        turned = sizes.flip in (5, 6)
+    exif = exif_facts(path)
+    if balance.min() > 0 and np.all(np.isfinite(balance)):
+        as_shot = balance / balance[1]
+    else:
+        as_shot = np.ones(3)
+    colour = exif.dng_colour()
+    if colour is None and np.any(libraw_matrix != 0):
+        colour = ((libraw_matrix,), (21,))
+    width, height = int(sizes.width), int(sizes.height)
+    return RawFacts(
+        path=path,
+        width=height if turned else width,
+        height=width if turned else height,
+        orientation=exif.orientation,
+        bits=max(white.bit_length(), 8),
+        make=exif.make,
+        model=exif.model,
+        unique=exif.unique_model or f"{exif.make} {exif.model}".strip(),
+        as_shot=as_shot,
+        colour=DNGColour(*colour) if colour is not None else None,
+        exif=exif,
+        is_dng=bool(exif.unique_model) or path.suffix.lower() == ".dng",
+    )
+
+
+def decode(path: Path, half: bool = False) -> Pixels:
+    """Linear camera RGB (H, W, 3) float32, 0..1 of the white level.
+
+    Parameters
+    ----------
+    path : Path
+    half : bool
+        One pixel for each 2×2 of the sensor: exact colours, half the size, many times faster.
+
+    Raises
+    ------
+    UnreadableFile
+        When the file is missing, empty, damaged, cut short or no raw file.
+    """
+    with _opened(path) as raw:
+        levels = raw.postprocess(
+            half_size=half,
+            demosaic_algorithm=rawpy.DemosaicAlgorithm.AHD,
+            output_color=rawpy.ColorSpace.raw,
+            output_bps=16,
+            gamma=(1, 1),
+            user_wb=[1, 1, 1, 1],
+            no_auto_bright=True,
+            no_auto_scale=False,
+            adjust_maximum_thr=0.0,
+            highlight_mode=rawpy.HighlightMode.Clip,
+        )
+    if levels.ndim != 3 or levels.shape[2] != 3:
+        raise UnreadableFile("the sensor does not see in three colours", path)
+    pixels = levels.astype(np.float32)
+    pixels *= np.float32(1.0 / 65535.0)
+    return pixels
+
+
+def is_raw_name(path: Path) -> bool:
+    """Whether a file's name ends like a raw file's."""
+    return path.suffix.lower() in SUFFIXES

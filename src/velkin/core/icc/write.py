@@ -1,0 +1,143 @@
+"""Velkin's ICC writer: matrix/TRC display profiles, version 4.4 or 2.4 (ICC.1:2022; ICC.1:2001-04).
+
+The bytes depend on nothing but the space and the version: the creation date is fixed, so that two runs can be compared.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import struct
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.spaces.adaptation import D50, xy_to_xyz
+from velkin.core.spaces.rgb import RGBSpace, Transfer
+
+Floats = NDArray[np.float64]
+
+_DATE = (2026, 1, 1, 0, 0, 0)
+_COPYRIGHT = "No copyright, use freely"
+
+
+def _s15f16(values: NDArray[np.floating]) -> bytes:
+    numbers = np.round(np.asarray(values, dtype=np.float64).ravel() * 65536.0).astype(">i4")
+    return bytes(numbers.tobytes())
+
+
+def _xyz(values: Floats) -> bytes:
+    return b"XYZ \0\0\0\0" + _s15f16(values)
+
+
+def _matrix(values: Floats) -> bytes:
+    return b"sf32\0\0\0\0" + _s15f16(values)
+
+
+def _text_v4(text: str) -> bytes:
+    data = text.encode("utf-16-be")
+    return b"mluc\0\0\0\0" + struct.pack(">II2s2sII", 1, 12, b"en", b"US", len(data), 28) + data
+
+
+def _description_v2(text: str) -> bytes:
+    data = text.encode("ascii", "replace") + b"\0"
+    return b"desc\0\0\0\0" + struct.pack(">I", len(data)) + data + bytes(4 + 4 + 2 + 1 + 67)
+
+
+def _text_v2(text: str) -> bytes:
+    return b"text\0\0\0\0" + text.encode("ascii", "replace") + b"\0"
+
+
+def _curve_v4(transfer: Transfer) -> bytes:
+    if transfer.is_linear:
+        return b"curv\0\0\0\0" + struct.pack(">I", 0)
+    if transfer.d == 0.0:
+        return b"para\0\0\0\0" + struct.pack(">HH", 0, 0) + _s15f16(np.array([transfer.g]))
+    parameters = np.array([transfer.g, transfer.a, transfer.b, transfer.c, transfer.d])
+    return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + _s15f16(parameters)
+
+
+def _curve_v2(transfer: Transfer) -> bytes:
+    if transfer.is_linear:
+        return b"curv\0\0\0\0" + struct.pack(">I", 0)
+    if transfer.d == 0.0:
+        return b"curv\0\0\0\0" + struct.pack(">IH", 1, round(transfer.g * 256))
+    table = np.round(transfer.decode(np.linspace(0.0, 1.0, 4096)) * 65535.0).astype(">u2")
+    return b"curv\0\0\0\0" + struct.pack(">I", len(table)) + bytes(table.tobytes())
+
+
+def matrix_profile(space: RGBSpace, version: Literal[2, 4] = 4) -> bytes:
+    """The ICC profile of an RGB space.
+
+    Parameters
+    ----------
+    space : RGBSpace
+    version : 2 or 4
+        4 writes the curve's parameters; 2 writes a gamma number or a 4096-entry table.
+
+    Returns
+    -------
+    bytes
+        A complete display profile with profile ID.
+    """
+    columns = space.to_xyz
+    curve = _curve_v4(space.transfer) if version == 4 else _curve_v2(space.transfer)
+    tags: list[tuple[bytes, bytes]] = [
+        (b"desc", _text_v4(space.name) if version == 4 else _description_v2(space.name)),
+        (b"cprt", _text_v4(_COPYRIGHT) if version == 4 else _text_v2(_COPYRIGHT)),
+        (b"wtpt", _xyz(D50 if version == 4 else xy_to_xyz(space.white))),
+        (b"chad", _matrix(space.adaptation)),
+        (b"rXYZ", _xyz(columns[:, 0])),
+        (b"gXYZ", _xyz(columns[:, 1])),
+        (b"bXYZ", _xyz(D50 - np.round(columns[:, :2] * 65536.0).sum(axis=1) / 65536.0)),
+        (b"rTRC", curve),
+        (b"gTRC", curve),
+        (b"bTRC", curve),
+    ]
+    if version == 2:
+        tags = [tag for tag in tags if tag[0] != b"chad"]
+    return _assemble(tags, version)
+
+
+def _assemble(tags: list[tuple[bytes, bytes]], version: int) -> bytes:
+    table, body = b"", b""
+    start = 128 + 4 + 12 * len(tags)
+    placed: dict[bytes, int] = {}
+    for signature, data in tags:
+        if data not in placed:
+            body += bytes(-len(body) % 4)
+            placed[data] = start + len(body)
+            body += data
+        table += struct.pack(">4sII", signature, placed[data], len(data))
+    body += bytes(-len(body) % 4)
+    size = start + len(body)
+
+    def header(profile_id: bytes) -> bytes:
+        packed = struct.pack(
+            ">I4sI4s4s4s6H4s4sI4s4sQI12s4s16s28s",
+            size,
+            b"\0\0\0\0",
+            0x04400000 if version == 4 else 0x02400000,
+            b"mntr",
+            b"RGB ",
+            b"XYZ ",
+            *_DATE,
+            b"acsp",
+            b"\0\0\0\0",
+            0,
+            b"\0\0\0\0",
+            b"\0\0\0\0",
+            0,
+            0,
+            _s15f16(D50),
+            b"\0\0\0\0",
+            profile_id,
+            bytes(28),
+        )
+        assert len(packed) == 128
+        return packed
+
+    rest = struct.pack(">I", len(tags)) + table + body
+    # the profile ID is the MD5 of the profile with flags, intent and ID at zero (ICC.1:2022 7.2.18), as they are here
+    profile_id = hashlib.md5(header(bytes(16)) + rest).digest() if version == 4 else bytes(16)
+    return header(profile_id) + rest

@@ -1,0 +1,243 @@
+"""The shoot file: SQLite with write-ahead log, forward migrations, and undo that outlives the program.
+
+Undo follows the "automatic undo/redo" pattern described in SQLite's documentation: triggers on every table of decisions
+write the inverse of each change into a log; a step is what one command changed. Undoing a step runs its inverses, while the
+same triggers record how to redo it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sqlite3
+from collections.abc import Iterator
+from pathlib import Path
+
+from velkin.core.errors import OutputRefused, ShootError
+
+_APPLICATION = 0x564C4B4E  # "VLKN"
+_VERSION = 1
+
+_SCHEMA = """
+CREATE TABLE facts (key TEXT PRIMARY KEY, value TEXT NOT NULL);
+CREATE TABLE profiles (id INTEGER PRIMARY KEY, name TEXT NOT NULL, camera TEXT NOT NULL, json TEXT NOT NULL);
+CREATE TABLE lights (
+    id INTEGER PRIMARY KEY, position REAL NOT NULL, name TEXT NOT NULL, profile INTEGER REFERENCES profiles(id));
+CREATE TABLE frames (
+    id INTEGER PRIMARY KEY, light INTEGER NOT NULL REFERENCES lights(id), position REAL NOT NULL, name TEXT NOT NULL,
+    path TEXT NOT NULL, digest TEXT NOT NULL, role TEXT NOT NULL DEFAULT 'subject', facts TEXT NOT NULL,
+    balance TEXT, balance_from TEXT NOT NULL DEFAULT 'as shot', exposure REAL NOT NULL DEFAULT 0,
+    profile INTEGER REFERENCES profiles(id));
+CREATE TABLE readings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
+CREATE TABLE destinations (id TEXT PRIMARY KEY, position REAL NOT NULL, json TEXT NOT NULL);
+CREATE TABLE written (
+    id INTEGER PRIMARY KEY, frame INTEGER NOT NULL, destination TEXT NOT NULL, path TEXT NOT NULL, at TEXT NOT NULL,
+    ok INTEGER NOT NULL, finding TEXT NOT NULL, state TEXT NOT NULL);
+CREATE TABLE steps (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, undone INTEGER NOT NULL DEFAULT 0);
+CREATE TABLE inverses (id INTEGER PRIMARY KEY AUTOINCREMENT, step INTEGER NOT NULL, sql TEXT NOT NULL);
+CREATE TABLE recording (step INTEGER);
+INSERT INTO recording VALUES (NULL);
+CREATE INDEX inverses_by_step ON inverses(step);
+CREATE INDEX frames_by_light ON frames(light, position);
+CREATE INDEX written_by_frame ON written(frame, destination);
+"""
+
+#: Decisions that can be undone; `written` holds facts about files outside and cannot.
+_UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations")
+
+
+def _triggers(connection: sqlite3.Connection) -> str:
+    parts = []
+    for table in _UNDOABLE:
+        columns = [row[1] for row in connection.execute(f"PRAGMA table_info({table})")]
+        log = "INSERT INTO inverses(step, sql) SELECT step,"
+        when = "WHEN (SELECT step FROM recording) IS NOT NULL"
+        assignments = "||','||".join(f"'{c}='||quote(old.{c})" for c in columns)
+        values = "||','||".join(f"quote(old.{c})" for c in columns)
+        parts.append(
+            f"CREATE TRIGGER undo_insert_{table} AFTER INSERT ON {table} {when} BEGIN "
+            f"{log} 'DELETE FROM {table} WHERE rowid='||new.rowid FROM recording; END;\n"
+            f"CREATE TRIGGER undo_update_{table} AFTER UPDATE ON {table} {when} BEGIN "
+            f"{log} 'UPDATE {table} SET '||{assignments}||' WHERE rowid='||old.rowid FROM recording; END;\n"
+            f"CREATE TRIGGER undo_delete_{table} BEFORE DELETE ON {table} {when} BEGIN "
+            f"{log} 'INSERT INTO {table}(rowid,{','.join(columns)}) VALUES('||old.rowid||','||{values}||')' FROM recording; END;\n"
+        )
+    return "".join(parts)
+
+
+class Store:
+    """An open shoot file. Use it from one thread."""
+
+    def __init__(self, path: Path, connection: sqlite3.Connection) -> None:
+        self.path = path
+        self._connection = connection
+
+    # ---- opening ----------------------------------------------------------------------------------------------
+
+    @classmethod
+    def create(cls, path: Path) -> Store:
+        """A new, empty shoot file.
+
+        Raises
+        ------
+        OutputRefused
+            When the name is taken.
+        ShootError
+            When the folder cannot be written.
+        """
+        if os.path.lexists(path):
+            raise OutputRefused("there is a file of that name already; the new shoot was not made", path)
+        try:
+            connection = cls._connect(path)
+            with connection:
+                connection.executescript(_SCHEMA)
+                connection.executescript(_triggers(connection))
+                connection.execute(f"PRAGMA application_id = {_APPLICATION}")
+                connection.execute(f"PRAGMA user_version = {_VERSION}")
+        except sqlite3.Error as error:
+            raise ShootError(f"the shoot cannot be made there ({error})", path) from error
+        return cls(path, connection)
+
+    @classmethod
+    def open(cls, path: Path) -> Store:
+        """An existing shoot file, checked.
+
+        Raises
+        ------
+        ShootError
+            When it is missing, no shoot, damaged, or from a newer version.
+        """
+        if not path.is_file():
+            raise ShootError("there is no such shoot file", path)
+        try:
+            connection = cls._connect(path)
+            application = connection.execute("PRAGMA application_id").fetchone()[0]
+            version = connection.execute("PRAGMA user_version").fetchone()[0]
+            if application != _APPLICATION:
+                connection.close()
+                raise ShootError("this is not a Velkin shoot", path)
+            if version > _VERSION:
+                connection.close()
+                raise ShootError("this shoot was written by a newer Velkin; it was left untouched", path)
+            sound = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+            if sound != "ok":
+                connection.close()
+                raise ShootError(
+                    f"the shoot file is damaged ({sound}); open the copy {backup_path(path).name} next to it", path
+                )
+        except sqlite3.DatabaseError as error:
+            raise ShootError(f"this is not a Velkin shoot, or it is damaged ({error})", path) from error
+        return cls(path, connection)
+
+    @staticmethod
+    def _connect(path: Path) -> sqlite3.Connection:
+        connection = sqlite3.connect(path, isolation_level=None, timeout=5.0)
+        connection.row_factory = sqlite3.Row
+        connection.execute("PRAGMA journal_mode = WAL")
+        connection.execute("PRAGMA synchronous = FULL")
+        connection.execute("PRAGMA foreign_keys = ON")
+        return connection
+
+    def close(self) -> None:
+        """Close the file; everything is on the disk already."""
+        self._connection.close()
+
+    def backup(self) -> None:
+        """A complete copy next to the shoot, replaced in one step."""
+        target = backup_path(self.path)
+        partial = target.with_name(target.name + ".part")
+        try:
+            with contextlib.closing(sqlite3.connect(partial)) as copy:
+                self._connection.backup(copy)
+            os.replace(partial, target)
+        except (sqlite3.Error, OSError) as error:
+            with contextlib.suppress(OSError):
+                partial.unlink()
+            raise ShootError(f"the backup copy could not be written ({error})", target) from error
+
+    # ---- reading and changing ---------------------------------------------------------------------------------
+
+    def rows(self, sql: str, *values: object) -> list[sqlite3.Row]:
+        """The rows of a query."""
+        return self._connection.execute(sql, values).fetchall()
+
+    def run(self, sql: str, *values: object) -> int:
+        """One change inside a step or a `plain` transaction; the id of an inserted row."""
+        return int(self._connection.execute(sql, values).lastrowid or 0)
+
+    @contextlib.contextmanager
+    def _transaction(self) -> Iterator[None]:
+        self._connection.execute("BEGIN IMMEDIATE")
+        try:
+            self._connection.execute("PRAGMA defer_foreign_keys = ON")
+            yield
+            self._connection.execute("COMMIT")
+        except sqlite3.Error as error:
+            self._rollback()
+            raise ShootError(f"the shoot could not be changed ({error}); it is as it was", self.path) from error
+        except BaseException:
+            self._rollback()
+            raise
+
+    def _rollback(self) -> None:
+        with contextlib.suppress(sqlite3.Error):
+            self._connection.execute("ROLLBACK")
+
+    @contextlib.contextmanager
+    def plain(self) -> Iterator[None]:
+        """A transaction that is no decision and cannot be undone."""
+        with self._transaction():
+            yield
+
+    @contextlib.contextmanager
+    def step(self, label: str) -> Iterator[None]:
+        """One undoable step: all changes inside are kept together or not at all."""
+        with self._transaction():
+            self.run("DELETE FROM inverses WHERE step IN (SELECT id FROM steps WHERE undone = 1)")
+            self.run("DELETE FROM steps WHERE undone = 1")
+            step = self.run("INSERT INTO steps(label) VALUES (?)", label)
+            self.run("UPDATE recording SET step = ?", step)
+            yield
+            self.run("UPDATE recording SET step = NULL")
+            if not self.rows("SELECT 1 FROM inverses WHERE step = ? LIMIT 1", step):
+                self.run("DELETE FROM steps WHERE id = ?", step)
+
+    # ---- undo -------------------------------------------------------------------------------------------------
+
+    def undo_label(self) -> str | None:
+        """What would be undone."""
+        rows = self.rows("SELECT label FROM steps WHERE undone = 0 ORDER BY id DESC LIMIT 1")
+        return str(rows[0][0]) if rows else None
+
+    def redo_label(self) -> str | None:
+        """What would be done again."""
+        rows = self.rows("SELECT label FROM steps WHERE undone = 1 ORDER BY id LIMIT 1")
+        return str(rows[0][0]) if rows else None
+
+    def undo(self) -> str | None:
+        """Undo the last step; its label, or None when there is none."""
+        return self._reverse("SELECT id, label FROM steps WHERE undone = 0 ORDER BY id DESC LIMIT 1", 1)
+
+    def redo(self) -> str | None:
+        """Do the step undone last once more; its label, or None when there is none."""
+        return self._reverse("SELECT id, label FROM steps WHERE undone = 1 ORDER BY id LIMIT 1", 0)
+
+    def _reverse(self, which: str, undone: int) -> str | None:
+        with self._transaction():
+            found = self.rows(which)
+            if not found:
+                return None
+            step, label = int(found[0][0]), str(found[0][1])
+            inverses = [str(r[0]) for r in self.rows("SELECT sql FROM inverses WHERE step = ? ORDER BY id DESC", step)]
+            self.run("DELETE FROM inverses WHERE step = ?", step)
+            self.run("UPDATE recording SET step = ?", step)
+            for sql in inverses:
+                self.run(sql)
+            self.run("UPDATE recording SET step = NULL")
+            self.run("UPDATE steps SET undone = ? WHERE id = ?", undone, step)
+        return label
+
+
+def backup_path(path: Path) -> Path:
+    """Where the backup copy of a shoot lies."""
+    return path.with_name(path.stem + " (backup)" + path.suffix)

@@ -1,0 +1,28 @@
+"""CIE 1976 L*a*b* (CIE 015:2018 section 8.2.1), D50 unless another white is given. XYZ with Y = 1 for white."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from velkin.core.spaces.adaptation import D50
+
+Floats = NDArray[np.float64]
+
+_EPSILON = (6.0 / 29.0) ** 3
+_SLOPE = (29.0 / 6.0) ** 2 / 3.0
+
+
+def xyz_to_lab(xyz: ArrayLike, white: Floats = D50) -> Floats:
+    """Lab (..., 3) of XYZ (..., 3); negative XYZ follow the linear part."""
+    t = np.asarray(xyz, dtype=np.float64) / white
+    f = np.where(t > _EPSILON, np.cbrt(t), _SLOPE * t + 4.0 / 29.0)
+    return np.stack([116.0 * f[..., 1] - 16.0, 500.0 * (f[..., 0] - f[..., 1]), 200.0 * (f[..., 1] - f[..., 2])], axis=-1)
+
+
+def lab_to_xyz(lab: ArrayLike, white: Floats = D50) -> Floats:
+    """XYZ (..., 3) of Lab (..., 3)."""
+    values = np.asarray(lab, dtype=np.float64)
+    fy = (values[..., 0] + 16.0) / 116.0
+    f = np.stack([fy + values[..., 1] / 500.0, fy, fy - values[..., 2] / 200.0], axis=-1)
+    return np.asarray(np.where(f > 6.0 / 29.0, f**3, (f - 4.0 / 29.0) / _SLOPE) * white)

@@ -1,0 +1,148 @@
+"""The RGB spaces Velkin knows by name, and how numbers in them become light.
+
+Every transfer function is written in the form of ICC.1:2022 parametric curve type 3: with encoded v and linear y,
+``y = (a v + b) ** g`` from ``d`` on and ``y = c v`` below. Outside 0..1 the curves are continued as odd functions, so
+that colours outside a space keep distinct numbers until the last step clips them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.spaces.adaptation import D50, bradford, xy_to_xyz
+
+Floats = NDArray[np.float64]
+Pixels = NDArray[np.float32]
+
+
+def _power(values: NDArray[np.floating], exponent: float) -> NDArray[np.floating]:
+    """values ** exponent for values ≥ 0; float32 pictures go through OpenCV, which is about five times as fast."""
+    if values.dtype == np.float32 and values.size > 4096:
+        return np.asarray(cv2.pow(values.reshape(1, -1), exponent)).reshape(values.shape)
+    return np.asarray(values**exponent)
+
+
+@dataclass(frozen=True)
+class Transfer:
+    """A parametric transfer function (see the module's first lines). Linear is ``g = 1, a = 1, c = 1``."""
+
+    g: float
+    a: float = 1.0
+    b: float = 0.0
+    c: float = 1.0
+    d: float = 0.0
+
+    @property
+    def is_linear(self) -> bool:
+        """Whether encoded and linear numbers are the same."""
+        return self.g == 1.0 and self.a == 1.0
+
+    def decode(self, encoded: NDArray[np.floating]) -> NDArray[np.floating]:
+        """Linear numbers of encoded ones; any shape, float32 or float64 as given."""
+        if self.is_linear:
+            return encoded.copy()
+        size = np.abs(encoded)
+        curve = _power(np.asarray(self.a * size + self.b, dtype=encoded.dtype), self.g)
+        return np.copysign(np.where(size >= self.d, curve, self.c * size).astype(encoded.dtype, copy=False), encoded)
+
+    def encode(self, linear: NDArray[np.floating]) -> NDArray[np.floating]:
+        """Encoded numbers of linear ones; any shape, float32 or float64 as given."""
+        if self.is_linear:
+            return linear.copy()
+        size = np.abs(linear)
+        knee = (self.a * self.d + self.b) ** self.g
+        curve = (_power(size, 1.0 / self.g) - self.b) / self.a
+        if self.d > 0.0:
+            curve = np.where(size >= knee, curve, size / self.c)
+        return np.copysign(curve.astype(linear.dtype, copy=False), linear)
+
+
+@dataclass(frozen=True)
+class RGBSpace:
+    """An RGB space: primaries, white and transfer function.
+
+    Attributes
+    ----------
+    id : str
+        The short name of the command line.
+    name : str
+        As shown.
+    trade_name : str
+        What labs and other files may call it; empty when there is no other name.
+    primaries : tuple of three (x, y)
+    white : (x, y)
+    transfer : Transfer
+    to_xyz : ndarray (3, 3)
+        Linear RGB to XYZ D50 (profile connection space), Bradford-adapted from the space's white.
+    from_xyz : ndarray (3, 3)
+        The inverse.
+    """
+
+    id: str
+    name: str
+    trade_name: str
+    primaries: tuple[tuple[float, float], tuple[float, float], tuple[float, float]]
+    white: tuple[float, float]
+    transfer: Transfer
+    to_xyz: Floats = field(init=False, repr=False, compare=False)
+    from_xyz: Floats = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        columns = np.stack([xy_to_xyz(p) for p in self.primaries], axis=1)
+        white = xy_to_xyz(self.white)
+        native = columns * np.linalg.solve(columns, white)
+        to_xyz = self.adaptation @ native
+        object.__setattr__(self, "to_xyz", to_xyz)
+        object.__setattr__(self, "from_xyz", np.linalg.inv(to_xyz))
+
+    @property
+    def adaptation(self) -> Floats:
+        """The 3×3 Bradford matrix from the space's white to the connection space's D50 (what ICC calls ``chad``)."""
+        return bradford(xy_to_xyz(self.white), D50)
+
+    def encode(self, linear: NDArray[np.floating]) -> NDArray[np.floating]:
+        """Encoded numbers of linear RGB (..., 3), unclipped."""
+        return self.transfer.encode(linear)
+
+    def decode(self, encoded: NDArray[np.floating]) -> NDArray[np.floating]:
+        """Linear RGB of encoded numbers (..., 3)."""
+        return self.transfer.decode(encoded)
+
+
+_D65 = (0.3127, 0.3290)
+_D50 = (0.3457, 0.3585)
+_SRGB_CURVE = Transfer(2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)
+_ROMM_PRIMARIES = ((0.7347, 0.2653), (0.1596, 0.8404), (0.0366, 0.0001))
+
+SRGB = RGBSpace("srgb", "sRGB", "", ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)), _D65, _SRGB_CURVE)
+OPRGB = RGBSpace("oprgb", "opRGB", "Adobe RGB (1998)", ((0.64, 0.33), (0.21, 0.71), (0.15, 0.06)), _D65, Transfer(563 / 256))
+P3 = RGBSpace("p3", "P3 (D65)", "", ((0.68, 0.32), (0.265, 0.69), (0.15, 0.06)), _D65, _SRGB_CURVE)
+ROMM = RGBSpace("romm", "ROMM RGB", "ProPhoto RGB", _ROMM_PRIMARIES, _D50, Transfer(1.8, 1.0, 0.0, 1 / 16, 16 * 0.001953125))
+BT2020 = RGBSpace(
+    "bt2020",
+    "BT.2020",
+    "",
+    ((0.708, 0.292), (0.17, 0.797), (0.131, 0.046)),
+    _D65,
+    Transfer(1 / 0.45, 1 / 1.0993, 0.0993 / 1.0993, 1 / 4.5, 4.5 * 0.0181),
+)
+ECIRGB = RGBSpace(
+    "ecirgb",
+    "eciRGB v2",
+    "",
+    ((0.67, 0.33), (0.21, 0.71), (0.14, 0.08)),
+    _D50,
+    Transfer(3.0, 1 / 1.16, 0.16 / 1.16, 2700 / 24389, 0.08),
+)
+ROMM_LINEAR = RGBSpace("romm-linear", "ROMM RGB, linear", "", _ROMM_PRIMARIES, _D50, Transfer(1.0))
+
+BUILT_IN: dict[str, RGBSpace] = {s.id: s for s in (SRGB, OPRGB, P3, ROMM, BT2020, ECIRGB, ROMM_LINEAR)}
+
+
+def between(source: RGBSpace, destination: RGBSpace) -> Floats:
+    """The 3×3 matrix from linear RGB in one space to linear RGB in another (colorimetric, through D50)."""
+    return np.asarray(destination.from_xyz @ source.to_xyz)

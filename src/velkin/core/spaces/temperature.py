@@ -1,0 +1,48 @@
+"""Correlated colour temperature and Duv (CIE 015:2018 section 9.5; table and parabolic refinement after Ohno 2014)."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.spaces.adaptation import xyz_to_xy
+from velkin.core.spectra import daylight_xy, planckian, xyz_of_light
+
+Floats = NDArray[np.float64]
+
+
+def xy_to_uv(xy: Floats) -> Floats:
+    """CIE 1960 u, v (..., 2) of chromaticities (..., 2)."""
+    x, y = xy[..., 0], xy[..., 1]
+    scale = -2.0 * x + 12.0 * y + 3.0
+    return np.stack([4.0 * x / scale, 6.0 * y / scale], axis=-1)
+
+
+@lru_cache(maxsize=1)
+def _locus() -> tuple[Floats, Floats]:
+    kelvins = 1000.0 * 1.01 ** np.arange(0, 470)
+    uv = np.array([xy_to_uv(xyz_to_xy(xyz_of_light(planckian(t)))) for t in kelvins])
+    return kelvins, uv
+
+
+def cct_duv(xy: Floats) -> tuple[float, float]:
+    """Correlated colour temperature in kelvin (about 1000 to 100000) and signed Duv of a chromaticity (2,)."""
+    kelvins, locus = _locus()
+    point = xy_to_uv(np.asarray(xy, dtype=np.float64))
+    distance = np.hypot(*(locus - point).T)
+    i = int(np.clip(np.argmin(distance), 1, len(kelvins) - 2))
+    parabola = np.polyfit(np.log(kelvins[i - 1 : i + 2] / kelvins[i]), distance[i - 1 : i + 2] ** 2, 2)
+    shift = float(np.clip(-parabola[1] / (2.0 * parabola[0]), -0.01, 0.01)) if parabola[0] > 0 else 0.0
+    kelvin = float(kelvins[i] * np.exp(shift))
+    nearest = xy_to_uv(xyz_to_xy(xyz_of_light(planckian(kelvin))))
+    sign = 1.0 if point[1] >= nearest[1] else -1.0
+    return kelvin, sign * float(np.hypot(*(point - nearest)))
+
+
+def xy_of_cct(kelvin: float) -> Floats:
+    """Chromaticity (2,) of the usual light at a temperature: Planckian below 4000 K, CIE daylight from there on."""
+    if kelvin < 4000.0:
+        return xyz_to_xy(xyz_of_light(planckian(kelvin)))
+    return np.array(daylight_xy(min(kelvin, 25000.0)))

@@ -1,0 +1,1 @@
+"""What a file says of its colour."""

@@ -1,0 +1,57 @@
+"""The demo shoot as a shoot file: the Madderfold frames in their two lights, chart and neutral frames marked."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from platformdirs import user_data_path
+
+from velkin.core.errors import VelkinError
+from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.sim import madderfold
+
+
+def demo_folder() -> Path:
+    """Where the demo lies: the XDG data folder. It can be deleted at any time and is made anew."""
+    return user_data_path("velkin") / "demo"
+
+
+def prepare_demo(folder: Path | None = None, progress: Callable[[int, int], None] = lambda done, total: None) -> Path:
+    """Make what is missing of the demo; the path of its shoot file."""
+    folder = folder or demo_folder()
+    frames = folder / "frames"
+    shoot_path = folder / f"{madderfold.TITLE}.velkin"
+    fresh = not madderfold.is_made(frames)
+    madderfold.make(frames, progress)
+    if shoot_path.exists() and (fresh or not _is_sound(shoot_path)):
+        for old in folder.glob(f"{madderfold.TITLE}*.velkin*"):
+            old.unlink()
+    if not shoot_path.exists():
+        write_demo_shoot(shoot_path, frames)
+    return shoot_path
+
+
+def _is_sound(path: Path) -> bool:
+    try:
+        Shoot.open(path).close()
+    except (VelkinError, sqlite3.Error):
+        return False
+    return True
+
+
+def write_demo_shoot(path: Path, frames: Path) -> None:
+    """A new shoot file on the demo's frames."""
+    shoot = Shoot.create(path, madderfold.TITLE)
+    try:
+        with ThreadPoolExecutor() as pool:
+            arrivals = {a.facts.path.stem: a for a in pool.map(look_at, madderfold.frame_files(frames))}
+        for light, names in madderfold.lights().items():
+            shoot.add_frames([arrivals[n] for n in names], light)
+        by_name = {f.name: f.id for f in shoot.state.frames.values()}
+        shoot.set_role([by_name["north-0401"], by_name["lamp-0501"]], "chart")
+        shoot.set_role([by_name["north-0402"], by_name["lamp-0502"]], "neutral")
+    finally:
+        shoot.close()

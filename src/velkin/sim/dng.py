@@ -1,0 +1,105 @@
+"""Writing the stand-in camera's raw files: DNG 1.4, uncompressed 14-bit Bayer mosaic, with tifffile; Exif through exiv2."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from fractions import Fraction
+from pathlib import Path
+
+import exiv2
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+
+from velkin.sim.camera import Camera
+
+Floats = NDArray[np.float64]
+
+_BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _SRATIONAL = 1, 2, 3, 4, 5, 10
+
+
+@dataclass(frozen=True)
+class Shot:
+    """How a frame was taken.
+
+    Attributes
+    ----------
+    time : datetime
+    shutter : Fraction
+        Seconds.
+    aperture : float
+    iso : int
+    as_shot_neutral : ndarray (3,)
+        Camera RGB of what the camera took for neutral, green 1.
+    orientation : int
+        Exif orientation, 1 to 8.
+    """
+
+    time: datetime
+    shutter: Fraction
+    aperture: float
+    iso: int
+    as_shot_neutral: Floats
+    orientation: int = 1
+
+
+def _rationals(values: Floats, denominator: int = 10000) -> tuple[int, ...]:
+    return tuple(int(x) for v in np.asarray(values).ravel() for x in (round(float(v) * denominator), denominator))
+
+
+def write_dng(path: Path, mosaic: NDArray[np.uint16], camera: Camera, shot: Shot) -> None:
+    """Write one raw file.
+
+    Parameters
+    ----------
+    path : Path
+        Replaced when it exists.
+    mosaic : ndarray (H, W), uint16
+        RGGB raw numbers.
+    """
+    warm, cool = camera.built_in_matrices()
+    tags = [
+        (50706, _BYTE, 4, b"\1\4\0\0", True),  # DNGVersion
+        (50707, _BYTE, 4, b"\1\1\0\0", True),  # DNGBackwardVersion
+        (50708, _ASCII, 0, camera.model, True),  # UniqueCameraModel
+        (271, _ASCII, 0, camera.make, True),
+        (272, _ASCII, 0, camera.model, True),
+        (274, _SHORT, 1, shot.orientation, True),
+        (33421, _SHORT, 2, (2, 2), True),  # CFARepeatPatternDim
+        (33422, _BYTE, 4, b"\0\1\1\2", True),  # CFAPattern RGGB
+        (50710, _BYTE, 3, b"\0\1\2", True),  # CFAPlaneColor
+        (50711, _SHORT, 1, 1, True),  # CFALayout
+        (50713, _SHORT, 2, (1, 1), True),  # BlackLevelRepeatDim
+        (50714, _LONG, 1, camera.sensor.black, True),  # BlackLevel
+        (50717, _LONG, 1, camera.sensor.white, True),  # WhiteLevel
+        (50721, _SRATIONAL, 9, _rationals(warm), True),  # ColorMatrix1
+        (50722, _SRATIONAL, 9, _rationals(cool), True),  # ColorMatrix2
+        (50778, _SHORT, 1, 17, True),  # CalibrationIlluminant1: standard light A
+        (50779, _SHORT, 1, 21, True),  # CalibrationIlluminant2: D65
+        (50728, _RATIONAL, 3, _rationals(shot.as_shot_neutral, 1000000), True),  # AsShotNeutral
+        (50730, _SRATIONAL, 1, (0, 100), True),  # BaselineExposure
+    ]
+    tifffile.imwrite(
+        path,
+        mosaic,
+        photometric=32803,
+        metadata=None,
+        description="Simulated by Velkin; not a photograph",
+        software="Velkin stand-in camera",
+        datetime=shot.time,
+        extratags=tags,
+        rowsperstrip=mosaic.shape[0],
+    )
+    stamp = shot.time.strftime("%Y:%m:%d %H:%M:%S")
+    image = exiv2.ImageFactory.open(str(path))
+    image.readMetadata()
+    exif = image.exifData()
+    exif["Exif.Photo.DateTimeOriginal"] = stamp
+    exif["Exif.Photo.ExposureTime"] = f"{shot.shutter.numerator}/{shot.shutter.denominator}"
+    exif["Exif.Photo.FNumber"] = f"{round(shot.aperture * 10)}/10"
+    exif["Exif.Photo.ISOSpeedRatings"] = str(shot.iso)
+    exif["Exif.Photo.LensModel"] = camera.lens
+    exif["Exif.Photo.FocalLength"] = "60/1"
+    image.setExifData(exif)
+    image.writeMetadata()

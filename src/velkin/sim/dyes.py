@@ -1,0 +1,83 @@
+"""Spectral dyes on wool and smooth test reflectances.
+
+A dyed fibre follows the single-constant theory of Kubelka and Munk: the ratio of absorption to scattering of the bare
+fibre plus that of each dye times its strength gives the reflectance.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.spectra import WAVELENGTHS
+
+Floats = NDArray[np.float64]
+
+
+def _band(centre: float, left: float, right: float) -> Floats:
+    width = np.where(centre > WAVELENGTHS, left, right)
+    return np.asarray(np.exp(-0.5 * ((WAVELENGTHS - centre) / width) ** 2))
+
+
+#: Absorption of each dye per unit of strength, (81,).
+DYES: dict[str, Floats] = {
+    "madder": _band(505.0, 60.0, 38.0) + 0.35 * _band(430.0, 40.0, 40.0),
+    "cochineal": _band(530.0, 42.0, 32.0) + 0.18 * _band(440.0, 40.0, 30.0),
+    "weld": _band(405.0, 60.0, 42.0),
+    "indigo": _band(645.0, 62.0, 60.0) + 0.10 * _band(420.0, 40.0, 30.0),
+    "teal": _band(650.0, 58.0, 80.0) + 0.20 * _band(415.0, 30.0, 22.0),
+    "fuchsia": _band(545.0, 34.0, 26.0) + 0.06 * _band(420.0, 40.0, 40.0),
+    "walnut": _band(400.0, 80.0, 130.0) + 0.25,
+}
+
+
+def _absorption_ratio(reflectance: Floats) -> Floats:
+    return (1.0 - reflectance) ** 2 / (2.0 * reflectance)
+
+
+def _reflectance(ratio: Floats) -> Floats:
+    return 1.0 + ratio - np.sqrt(ratio**2 + 2.0 * ratio)
+
+
+#: Undyed wool, slightly yellow.
+WOOL: Floats = 0.80 - 0.24 * np.exp(-(WAVELENGTHS - 380.0) / 70.0)
+
+
+@dataclass(frozen=True)
+class DyeBath:
+    """Dyes with their strengths at full depth."""
+
+    dyes: tuple[tuple[str, float], ...]
+
+    def reflectance(self, depth: Floats) -> Floats:
+        """Reflectances (N, 81) of wool dyed to relative depths (N,)."""
+        full = sum((strength * DYES[name] for name, strength in self.dyes), np.zeros_like(WAVELENGTHS))
+        return _reflectance(_absorption_ratio(WOOL)[None, :] + np.asarray(depth)[:, None] * full[None, :])
+
+
+BATHS: dict[str, DyeBath] = {
+    "magenta": DyeBath((("fuchsia", 9.0),)),
+    "crimson": DyeBath((("cochineal", 9.0), ("madder", 2.5))),
+    "rust": DyeBath((("madder", 5.5), ("weld", 2.5), ("walnut", 0.35))),
+    "ochre": DyeBath((("weld", 7.5), ("madder", 0.55), ("walnut", 0.10))),
+    "teal": DyeBath((("teal", 8.5), ("weld", 0.25))),
+    "indigo": DyeBath((("indigo", 9.0), ("cochineal", 1.0))),
+    "moss": DyeBath((("weld", 7.0), ("indigo", 1.4))),
+    "plum": DyeBath((("cochineal", 5.0), ("indigo", 3.0))),
+    "orange": DyeBath((("madder", 3.0), ("weld", 8.5))),
+    "natural": DyeBath((("walnut", 0.03),)),
+}
+
+
+def smooth_reflectances(count: int, seed: int) -> Floats:
+    """Smooth random reflectances (count, 81) in 0.03..0.92: dye mixtures on wool, made from a seed."""
+    rng = np.random.default_rng(seed)
+    names = list(DYES)
+    rows = []
+    for _ in range(count):
+        chosen = rng.choice(len(names), size=int(rng.integers(1, 4)), replace=False)
+        bath = DyeBath(tuple((names[i], float(10 ** rng.uniform(-1.2, 0.85))) for i in chosen))
+        rows.append(bath.reflectance(np.ones(1))[0])
+    return np.clip(np.array(rows), 0.03, 0.92)
