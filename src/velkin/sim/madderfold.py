@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import multiprocessing
 import os
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor, as_completed
@@ -25,7 +26,7 @@ Floats = NDArray[np.float64]
 
 WIDTH, HEIGHT = 2400, 1600
 TITLE = "Madderfold spring skeins"
-_RECIPE = "1"  # raised when the pictures change, so that an older folder is made anew
+_RECIPE = "2"  # raised when the pictures change, so that an older folder is made anew
 
 
 @dataclass(frozen=True)
@@ -102,7 +103,7 @@ def _six_skeins(s: Scene) -> None:
 def _one(bath: str, seed: int, angle: float = 68) -> Callable[[Scene], None]:
     def draw(s: Scene) -> None:
         s.paper()
-        s.skein(0.5, 0.5, angle, 1.05, 0.34, bath, seed, depth=(0.3, 1.4))
+        s.skein(0.5, 0.5, angle, 1.05, 0.34, bath, seed, depth=(0.6, 3.0))
 
     return draw
 
@@ -163,7 +164,7 @@ def _shoot_frame(folder: Path, index: int) -> Path:
     cv2.setNumThreads(1)
     frame = _FRAMES[index]
     camera, light = Camera(), light_of(frame.light)
-    scene = Scene(camera, light.power, WIDTH, HEIGHT, frame.seed, level=0.78 if frame.light == "north" else 0.56)
+    scene = Scene(camera, light.power, WIDTH, HEIGHT, frame.seed, level=0.74 if frame.light == "north" else 0.56)
     subject = "040" not in frame.name and "050" not in frame.name
     scene.light_falls(0.16 if subject else 0.030, 0.10 if subject else -0.020)
     frame.draw(scene)
@@ -220,7 +221,9 @@ def make(
     if is_made(folder):
         return files
     folder.mkdir(parents=True, exist_ok=True)
-    with ProcessPoolExecutor(max_workers=workers or os.cpu_count() or 1) as pool:
+    # spawned, not forked: the window's threads may be running already
+    fresh = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(max_workers=workers or os.cpu_count() or 1, mp_context=fresh) as pool:
         jobs = [pool.submit(_shoot_frame, folder, i) for i in range(len(_FRAMES))]
         for done, job in enumerate(as_completed(jobs), start=1):
             job.result()

@@ -152,7 +152,7 @@ class Scene:
         width: float,
         bath: str,
         seed: int,
-        depth: tuple[float, float] = (0.25, 1.0),
+        depth: tuple[float, float] = (0.5, 2.4),
     ) -> None:
         """A twisted skein of hand-dyed wool; place and size as shares of the frame (sizes of its height), angle in degrees."""
         k = self.k
@@ -292,7 +292,7 @@ class Scene:
         bath = np.where(warp_up, bath_of_warp, bath_of_weft)
         for index, name in enumerate(names):
             here = bath == index
-            colour[here] = self._pick(self._bath_ramp(name, 0.25, 1.0), position[here])
+            colour[here] = self._pick(self._bath_ramp(name, 0.4, 1.8), position[here])
         colour *= (shade * self.lit[rows, columns] * 1.05)[..., None]
         soft = cv2.GaussianBlur(mask.astype(np.float32), (0, 0), 0.8 * k + 0.2)[..., None]
         self.rgb[rows, columns] = self.rgb[rows, columns] * (1 - soft) + colour * soft

@@ -1,0 +1,285 @@
+"""Camera: how camera numbers become colours in this light: chart reading, profile, white balance, exposure."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from velkin.app.benches.parts import Bench, Facts, Figure, button, labelled, pair, soft
+from velkin.app.desk import Desk
+from velkin.app.words import count
+from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.charts.judge import Verdict
+
+_BUILT_IN = -1
+
+
+class CameraBench(Bench):
+    """The light, its chart, its profile, and giving it to the other frames."""
+
+    def __init__(self, desk: Desk, read_chart: Callable[[int], None]) -> None:
+        super().__init__("Camera")
+        self._desk = desk
+        self._model = desk.model
+        self._read_chart = read_chart
+        self._figure = Figure()
+        self.column.addWidget(self._figure)
+        self.section("Light")
+        self._light = Facts()
+        self.column.addWidget(self._light)
+        self.section("Chart")
+        self._chart_words = QLabel()
+        self._chart_words.setWordWrap(True)
+        self.column.addWidget(self._chart_words)
+        self._read = button("Read the chart   K", self._read_clicked)
+        self.column.addWidget(self._read)
+        self.section("Profile")
+        self._profile = QComboBox()
+        self._profile.setAccessibleName("Camera profile of the chosen frames")
+        self._profile.activated.connect(self._profile_chosen)
+        self.column.addWidget(self._profile)
+        self._profile_words = soft()
+        self.column.addWidget(self._profile_words)
+        self.section("White balance")
+        self.column.addWidget(self._balance_row())
+        self._balance_words = Facts()
+        self.column.addWidget(self._balance_words)
+        self.section("Exposure")
+        self._exposure = QDoubleSpinBox()
+        self._exposure.setRange(-6, 6)
+        self._exposure.setSingleStep(0.1)
+        self._exposure.setDecimals(2)
+        self._exposure.setSuffix(" EV")
+        self._exposure.setKeyboardTracking(False)
+        self._exposure.setToolTip("Per frame; a profile that is given leaves it alone")
+        self._exposure.valueChanged.connect(self._exposure_changed)
+        self._level = button("Match the chart", self._match_exposure, tip="The exposure at which the chart's greys have their own lightness")
+        self.column.addWidget(labelled("This frame", pair(self._exposure, self._level)))
+        self.end()
+        self._give = button("", self._give_clicked, primary=True)
+        self._back = button("Back to the built-in profile", self._back_clicked)
+        self.foot.addWidget(self._give)
+        self.foot.addWidget(self._back)
+        self._model.changed.connect(self.refresh)
+        self._model.selection_changed.connect(self.refresh)
+
+    def _balance_row(self) -> QWidget:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        self._balances = QButtonGroup(self)
+        self._as_shot = QPushButton("As shot")
+        self._from_chart = QPushButton("From the chart")
+        for index, choice in enumerate((self._as_shot, self._from_chart)):
+            choice.setCheckable(True)
+            self._balances.addButton(choice, index)
+            row.addWidget(choice, 1)
+        self._as_shot.setToolTip("The camera's own white balance")
+        self._from_chart.setToolTip("The balance of the chart's grey patches in this light")
+        self._balances.idClicked.connect(self._balance_chosen)
+        return holder
+
+    # ---- showing ----------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Follow the selected frame."""
+        frame = self._model.frame
+        for part in (self._read, self._profile, self._as_shot, self._from_chart, self._exposure, self._give):
+            part.setEnabled(frame is not None)
+        if frame is None:
+            self._figure.show_value("", "No frame is chosen.")
+            self.sentence.setText("")
+            self._give.setText("Read the chart")
+            self._back.hide()
+            return
+        state = self._model.state
+        light = state.light_of(frame.id)
+        path = state.path(frame.id)
+        profile = state.profiles.get(frame.profile) if frame.profile is not None else None
+        if profile is None:
+            self._figure.show_value("", "The camera's built-in profile gives these numbers their meaning.")
+        else:
+            f = profile.figures
+            self._figure.show_value(f"ΔE {f.mean:.1f}", f"mean on the chart; the built-in profile had {f.before:.1f}")
+        self._show_light(light.id)
+        self._show_chart()
+        self._show_profiles(frame.id)
+        balance = np.array(path.camera.balance)
+        kelvin, duv = built_in(frame.facts).temperature(balance)
+        self._balance_words.show_rows(
+            [
+                ("Light seen", f"{kelvin:.0f} K, Duv {duv:+.4f}".replace("-", "−")),
+                ("R, G, B", f"{balance[0]:.3f}   1   {balance[2]:.3f}"),
+            ]
+        )
+        self._as_shot.setChecked(path.camera.balance_from == "as shot")
+        self._from_chart.setChecked(path.camera.balance_from == "chart")
+        self._from_chart.setEnabled(self._chart_balance() is not None)
+        self._exposure.blockSignals(True)
+        self._exposure.setValue(frame.exposure)
+        self._exposure.blockSignals(False)
+        self._level.setEnabled(profile is not None)
+        self._show_foot()
+
+    def _show_light(self, light_id: int) -> None:
+        state, frame = self._model.state, self._model.frame
+        assert frame is not None
+        light = next(k for k in state.lights if k.id == light_id)
+        roles = [state.frames[f].role for f in light.frames]
+        extra = [count(roles.count(r), f"{r} frame") for r in ("chart", "neutral") if r in roles]
+        self._light.show_rows(
+            [
+                ("Name", light.name),
+                ("Camera", frame.facts.model or "unknown"),
+                ("Lens", frame.facts.exif.lens or "not set"),
+                ("Frames", f"{len(light.frames)}" + (f", with {' and '.join(extra)}" if extra else "")),
+            ]
+        )
+
+    def _show_chart(self) -> None:
+        state = self._model.state
+        target = self._chart_target()
+        kept = state.readings.get(target) if target is not None else None
+        if target is None:
+            self._chart_words.setText("No chart frame in this light. Choose the frame that shows the chart, then read it.")
+            self._read.setText("Read the chart in this frame   K")
+            return
+        name = state.frames[target].name
+        if kept is None:
+            self._chart_words.setText(f"{name} is marked as the chart frame and not read yet.")
+        else:
+            bad = [j for j in kept.judgements if j.verdict is not Verdict.GOOD]
+            quality = "; ".join(j.finding for j in bad) if bad else "good in every respect"
+            self._chart_words.setText(f"{name}, 24 patches read: {quality}.")
+        self._read.setText("Read the chart again   K" if kept else "Read the chart   K")
+
+    def _show_profiles(self, frame_id: int) -> None:
+        state = self._model.state
+        frame = state.frames[frame_id]
+        self._profile.blockSignals(True)
+        self._profile.clear()
+        self._profile.addItem("Built in", _BUILT_IN)
+        for identifier, profile in state.profiles.items():
+            self._profile.addItem(f"{profile.name}   ΔE {profile.figures.mean:.1f}", identifier)
+        self._profile.setCurrentIndex(max(self._profile.findData(frame.profile if frame.profile is not None else _BUILT_IN), 0))
+        self._profile.blockSignals(False)
+        if frame.profile is None:
+            self._profile_words.setText(f"{frame.facts.unique or 'The camera'}'s own colour matrices.")
+        else:
+            p = state.profiles[frame.profile]
+            self._profile_words.setText(
+                f"{p.model}, fitted on {p.chart_frame} under {p.cct:.0f} K. 95 % within ΔE {p.figures.p95:.1f}, "
+                f"worst {p.figures.worst:.1f}; colours left out were predicted to {p.figures.leave_one_out:.1f}."
+            )
+
+    def _show_foot(self) -> None:
+        state, frame = self._model.state, self._model.frame
+        assert frame is not None
+        light = state.light_of(frame.id)
+        others = self._others()
+        self._back.setVisible(frame.profile is not None)
+        if frame.profile is None and light.profile is not None:
+            self.sentence.setText(f"{light.name} has a profile that this frame does not use.")
+            self._give.setText(f"Give it to {count(len(self._model.selected), 'chosen frame')}")
+        elif frame.profile is None:
+            self.sentence.setText("Reading the chart makes a profile and a white balance for all frames of this light.")
+            self._give.setText("Read the chart")
+        elif others:
+            self.sentence.setText(f"Profile and white balance go to the frames of {light.name}; their exposure stays.")
+            self._give.setText(f"Give it to the {count(len(others), 'other frame')} of this light")
+        else:
+            self.sentence.setText(f"All {len(light.frames)} frames of {light.name} have this profile and balance.")
+            self._give.setText("Given to all frames of this light")
+            self._give.setEnabled(False)
+
+    # ---- what it means ----------------------------------------------------------------------------------------
+
+    def _chart_target(self) -> int | None:
+        """The frame whose chart is meant: the selected one when it is a chart frame, else its light's chart frame."""
+        frame = self._model.frame
+        if frame is None:
+            return None
+        if frame.role == "chart":
+            return frame.id
+        state = self._model.state
+        charts = [f for f in state.light_of(frame.id).frames if state.frames[f].role == "chart"]
+        read = [f for f in charts if f in state.readings]
+        return next(iter(read or charts), None)
+
+    def _others(self) -> tuple[int, ...]:
+        frame = self._model.frame
+        assert frame is not None
+        state = self._model.state
+        return tuple(
+            f
+            for f in state.light_of(frame.id).frames
+            if (state.frames[f].profile, state.frames[f].balance) != (frame.profile, frame.balance)
+        )
+
+    def _chart_balance(self) -> tuple[float, ...] | None:
+        """The balance of the chart in this light: of the frame's or the light's profile."""
+        frame = self._model.frame
+        assert frame is not None
+        state = self._model.state
+        profile = frame.profile if frame.profile is not None else state.light_of(frame.id).profile
+        return None if profile is None else state.profiles[profile].balance
+
+    # ---- doing ------------------------------------------------------------------------------------------------
+
+    def _read_clicked(self) -> None:
+        target = self._chart_target()
+        target = target if target is not None else self._model.current
+        if target is not None:
+            self._read_chart(target)
+
+    def read_chart_here(self) -> None:
+        """Read the chart in the selected frame, whatever its role (the key)."""
+        frame = self._model.frame
+        if frame is not None:
+            target = self._chart_target()
+            self._read_chart(frame.id if frame.role != "subject" or target is None else target)
+
+    def _give_clicked(self) -> None:
+        frame = self._model.frame
+        if frame is None:
+            return
+        light = self._model.state.light_of(frame.id)
+        if frame.profile is not None:
+            self._desk.give_profile(frame.profile, (frame.id, *self._others()), light.id)
+        elif light.profile is not None:
+            self._desk.give_profile(light.profile, self._model.selected)
+        else:
+            self._read_clicked()
+
+    def _back_clicked(self) -> None:
+        self._desk.use_built_in(self._model.selected)
+
+    def _profile_chosen(self, index: int) -> None:
+        identifier = self._profile.itemData(index)
+        if identifier == _BUILT_IN:
+            self._desk.use_built_in(self._model.selected)
+        else:
+            self._desk.give_profile(int(identifier), self._model.selected)
+        self.refresh()
+
+    def _balance_chosen(self, which: int) -> None:
+        frame = self._model.frame
+        if frame is None:
+            return
+        if which == 0:
+            self._desk.set_balance(self._model.selected, tuple(float(v) for v in frame.facts.as_shot), "as shot")
+        else:
+            self._desk.set_balance(self._model.selected, self._chart_balance(), "chart")
+
+    def _exposure_changed(self, value: float) -> None:
+        if self._model.frame is not None and value != self._model.frame.exposure:
+            self._desk.set_exposure(self._model.selected, round(value, 2))
+
+    def _match_exposure(self) -> None:
+        frame = self._model.frame
+        if frame is not None and frame.profile is not None:
+            ev = float(np.log2(self._model.state.profiles[frame.profile].exposure))
+            self._desk.set_exposure(self._model.selected, round(ev, 2))

@@ -1,0 +1,198 @@
+"""What benches are made of: headings, facts, the one big figure, rules, and the foot with sentence and action."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from velkin.app import theme
+
+WIDTH = 336
+PADDING = 16
+
+
+class Heading(QLabel):
+    """An 11 px capital label."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self.setFont(theme.font(11, 600, True))
+        self.setProperty("soft", True)
+
+
+class Rule(QFrame):
+    """A thin line."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(1)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        QPainter(self).fillRect(self.rect(), theme.current().colour("line"))
+
+
+class Figure(QWidget):
+    """The one number that matters on a bench, with two lines of words beside it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(12)
+        self.number = QLabel()
+        self.number.setFont(theme.font(28, 600))
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setFont(theme.font(13))
+        row.addWidget(self.number)
+        row.addWidget(self.words, 1)
+
+    def show_value(self, number: str, words: str) -> None:
+        """Show a number, or with an empty number a state in words."""
+        self.number.setText(number)
+        self.number.setVisible(bool(number))
+        self.words.setText(words)
+        self.setAccessibleName(f"{number} {words}")
+
+
+def state_label() -> QLabel:
+    """A 20 px state in words."""
+    label = QLabel()
+    label.setFont(theme.font(20, 600))
+    label.setWordWrap(True)
+    return label
+
+
+def soft(text: str = "") -> QLabel:
+    """A 12 px secondary line that wraps."""
+    label = QLabel(text)
+    label.setProperty("soft", True)
+    label.setFont(theme.font(12))
+    label.setWordWrap(True)
+    return label
+
+
+class Facts(QWidget):
+    """Rows of name and value."""
+
+    def __init__(self, name_width: int = 92) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(3)
+        self._grid.setColumnMinimumWidth(0, name_width)
+        self._grid.setColumnStretch(1, 1)
+        self._rows: list[tuple[QLabel, QLabel, QLabel]] = []
+
+    def show_rows(self, rows: list[tuple[str, str]] | list[tuple[str, str, str]]) -> None:
+        """Show name, value and optionally a third, right-aligned word per row."""
+        while len(self._rows) < len(rows):
+            name, value, third = soft(), QLabel(), soft()
+            name.setWordWrap(False)
+            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            value.setWordWrap(True)
+            third.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            third.setWordWrap(False)
+            line = len(self._rows)
+            self._grid.addWidget(name, line, 0, Qt.AlignmentFlag.AlignTop)
+            self._grid.addWidget(value, line, 1)
+            self._grid.addWidget(third, line, 2)
+            self._rows.append((name, value, third))
+        for index, labels in enumerate(self._rows):
+            there = index < len(rows)
+            for column, label in enumerate(labels):
+                text = rows[index][column] if there and column < len(rows[index]) else ""
+                label.setText(text)
+                label.setVisible(bool(text) or (there and column < 2))
+
+
+def button(text: str, action: Callable[[], object], primary: bool = False, tip: str = "") -> QPushButton:
+    """A push button; `primary` for the main action."""
+    result = QPushButton(text)
+    result.setProperty("primary", primary)
+    result.clicked.connect(lambda _=False: action())
+    if tip:
+        result.setToolTip(tip)
+    return result
+
+
+class Bench(QWidget):
+    """One scroll column; under it the closing sentence and the actions, which never scroll away."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(WIDTH)
+        self.setAccessibleName(f"{title} bench")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        inside = QWidget()
+        self.column = QVBoxLayout(inside)
+        self.column.setContentsMargins(PADDING, 12, PADDING, 12)
+        self.column.setSpacing(8)
+        heading = Heading(title)
+        heading.setProperty("soft", False)
+        heading.setFont(theme.font(11, 700, True))
+        self.column.addWidget(heading)
+        scroll = QScrollArea()
+        scroll.setWidget(inside)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        outer.addWidget(scroll, 1)
+        self._rule = Rule()
+        outer.addWidget(self._rule)
+        foot = QWidget()
+        self.foot = QVBoxLayout(foot)
+        self.foot.setContentsMargins(PADDING, 10, PADDING, 12)
+        self.foot.setSpacing(8)
+        self.sentence = QLabel()
+        self.sentence.setWordWrap(True)
+        self.sentence.setFont(theme.font(13))
+        self.foot.addWidget(self.sentence)
+        outer.addWidget(foot)
+
+    def section(self, title: str, rule: bool = True) -> None:
+        """Begin a section."""
+        if rule:
+            self.column.addSpacing(2)
+            self.column.addWidget(Rule())
+        self.column.addWidget(Heading(title))
+
+    def end(self) -> None:
+        """End the column: what follows stays at the top."""
+        self.column.addStretch(1)
+
+
+def pair(left: QWidget, right: QWidget) -> QWidget:
+    """Two widgets side by side, equally wide."""
+    holder = QWidget()
+    row = QHBoxLayout(holder)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(8)
+    row.addWidget(left, 1)
+    row.addWidget(right, 1)
+    return holder
+
+
+def labelled(text: str, field: QWidget, width: int = 92) -> QWidget:
+    """A field with its name before it."""
+    holder = QWidget()
+    row = QHBoxLayout(holder)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(8)
+    label = soft(text)
+    label.setWordWrap(False)
+    label.setFixedWidth(width)
+    label.setBuddy(field)
+    field.setAccessibleName(text)
+    row.addWidget(label)
+    row.addWidget(field, 1)
+    return holder

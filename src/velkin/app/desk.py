@@ -1,0 +1,310 @@
+"""What can be done with a shoot from the window: each job runs on the service and ends as one command of the shoot.
+
+Benches, rooms and menus call these; none of them does work of its own.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterable
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from velkin.app.model import ShootModel
+from velkin.app.service import RenderService
+from velkin.app.words import count
+from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.fit import FitRequest, fit, stamped
+from velkin.core.cameraprofiles.profile import CameraProfile, load_profile
+from velkin.core.charts.definition import iso24
+from velkin.core.charts.judge import refuse_unusable
+from velkin.core.charts.reading_job import JudgedReading, read_chart_in
+from velkin.core.errors import NotSupported, VelkinError
+from velkin.core.files.raw import is_raw_name
+from velkin.core.files.safely import refuse_output, write_whole
+from velkin.core.handoff.jobs import jobs_for, record
+from velkin.core.handoff.run import Done, run
+from velkin.core.shoot.shoot import Arrival, Shoot, look_at
+
+Floats = NDArray[np.float64]
+
+
+class Desk(QObject):
+    """The jobs of the window."""
+
+    progress = pyqtSignal(str, int, int)  # words, done, total; total 0 ends it
+    read_ready = pyqtSignal(int, object)  # frame, JudgedReading or VelkinError
+    fit_ready = pyqtSignal(int, object)  # frame, CameraProfile or VelkinError
+    handoff_started = pyqtSignal(object)  # list of Job
+    handoff_file = pyqtSignal(object)  # Done
+    handoff_ended = pyqtSignal(int, int, bool)  # files written well, failed, cancelled
+    _handoff_step = pyqtSignal(object, int, int)
+    _arrived = pyqtSignal(int, int)
+
+    def __init__(self, model: ShootModel, service: RenderService) -> None:
+        super().__init__()
+        self.model = model
+        self.service = service
+        self._cancel = threading.Event()
+        self.handing_off = False
+        self.last_run: list[Done] = []
+        self._handoff_step.connect(self._one_written)
+        self._arrived.connect(lambda done, total: self.progress.emit("Looking at files", done, total))
+
+    def cancel(self) -> None:
+        """Stop the long job that runs; what is finished stays."""
+        self._cancel.set()
+
+    # ---- shoots and files -------------------------------------------------------------------------------------
+
+    def open_shoot(self, path: Path) -> bool:
+        """Open a shoot file; False, with the reason shown, when it cannot be."""
+        if self.handing_off:
+            self.model.report("A hand-off is running; cancel it or wait for its end before opening another shoot.")
+            return False
+        try:
+            shoot = Shoot.open(path)
+        except VelkinError as error:
+            self.model.report(error)
+            return False
+        self.service.forget()
+        self.last_run = []
+        self.model.open(shoot)
+        return True
+
+    def new_shoot(self, path: Path) -> bool:
+        """Make a shoot file and open it."""
+        if path.suffix != ".velkin":
+            path = path.with_name(path.name + ".velkin")
+        try:
+            Shoot.create(path, path.stem).close()
+        except VelkinError as error:
+            self.model.report(error)
+            return False
+        return self.open_shoot(path)
+
+    def add_files(self, paths: Iterable[Path]) -> None:
+        """Take raw files and folders of them into the shoot; what cannot be read is named, the rest comes in."""
+        shoot = self.model.shoot
+        if shoot is None:
+            self.model.report("Make or open a shoot first (Shoot menu); files belong to a shoot.")
+            return
+        self._cancel.clear()
+
+        def work() -> tuple[list[Arrival], list[str], bool]:
+            files, reasons = _files_in(paths)
+            arrivals: list[Arrival] = []
+            for number, path in enumerate(files):
+                if self._cancel.is_set():
+                    return arrivals, reasons, True
+                self._arrived.emit(number, len(files))
+                try:
+                    arrivals.append(look_at(path))
+                except VelkinError as error:
+                    reasons.append(str(error))
+            return arrivals, reasons, False
+
+        def done(result: Any) -> None:
+            self.progress.emit("", 0, 0)
+            if isinstance(result, VelkinError):
+                self.model.report(result)
+                return
+            arrivals, reasons, cancelled = result
+            if self.model.shoot is not shoot:
+                return
+            try:
+                added = shoot.add_frames(arrivals)
+            except VelkinError as error:
+                self.model.report(error)
+                return
+            known = len(arrivals) - len(added)
+            words = [f"{count(len(added), 'frame')} added."]
+            if known:
+                words.append(f"{count(known, 'file')} already in the shoot.")
+            if cancelled:
+                words.append("Cancelled; the rest was left out.")
+            if reasons:
+                words.append(f"Left out {len(reasons)}: " + "; ".join(reasons[:3]) + ("; …" if len(reasons) > 3 else ""))
+            if added:
+                self.model.select(added[0])
+            self.model.changes()
+            self.model.notice.emit(" ".join(words))
+
+        self.progress.emit("Looking at files", 0, 1)
+        self.service.do(work, done)
+
+    # ---- chart and profile ------------------------------------------------------------------------------------
+
+    def read_chart(self, frame: int, corners: Floats | None = None) -> None:
+        """Find (or take the corners of) the chart in a frame and read it; the result comes as `read_ready`."""
+        source = self.model.state.frames[frame].path
+
+        def work() -> JudgedReading:
+            return read_chart_in(self.service.half(source), iso24(), corners)
+
+        self.service.do(work, lambda result: self.read_ready.emit(frame, _about(result, source)))
+
+    def fit_profile(self, frame: int, kept: JudgedReading) -> None:
+        """Fit a profile from a reading; it comes as `fit_ready` and is kept only by `keep_profile`."""
+        state = self.model.state
+        f, light = state.frames[frame], state.light_of(frame)
+
+        def work() -> CameraProfile:
+            refuse_unusable(kept.judgements)
+            name = f"{f.facts.model or 'Camera'}, {light.name}"
+            request = FitRequest(kept.reading, iso24(), f.facts.unique, built_in(f.facts), None, name, f.path.name)
+            return stamped(fit(request), datetime.now())
+
+        self.service.do(work, lambda result: self.fit_ready.emit(frame, _about(result, f.path)))
+
+    def keep_reading(self, frame: int, kept: JudgedReading) -> None:
+        """Keep a reading in the shoot."""
+        self._command(lambda shoot: shoot.keep_reading(frame, kept))
+
+    def keep_profile(self, frame: int, profile: CameraProfile, name: str, whole_light: bool) -> None:
+        """Keep a fitted profile and give it to the frame's light, or to the frame alone; one undo."""
+        light = self.model.state.light_of(frame)
+        frames = light.frames if whole_light else (frame,)
+        named = replace(profile, name=name.strip() or profile.name)
+        if self._command(lambda shoot: shoot.add_profile(named, frames, light.id if whole_light else None)):
+            self.model.notice.emit(f"{named.name} was given, with its white balance, to {count(len(frames), 'frame')}.")
+
+    def give_profile(self, profile: int, frames: tuple[int, ...], light: int | None = None) -> None:
+        """Give a kept profile to frames of the camera it was made for."""
+        state = self.model.state
+        camera = state.profiles[profile].camera
+        fitting = tuple(f for f in frames if state.frames[f].facts.unique == camera)
+        if not fitting:
+            self.model.report(f"{state.profiles[profile].name} was made for {camera}; the chosen frames come from another camera.")
+            return
+        if self._command(lambda shoot: shoot.give_profile(profile, fitting, light)):
+            left = len(frames) - len(fitting)
+            extra = f" {count(left, 'frame')} from another camera kept their own." if left else ""
+            self.model.notice.emit(f"{state.profiles[profile].name} was given to {count(len(fitting), 'frame')}.{extra}")
+
+    def use_built_in(self, frames: tuple[int, ...]) -> None:
+        """Return frames to the camera's own rendering."""
+        self._command(lambda shoot: shoot.use_built_in(frames))
+
+    def set_balance(self, frames: tuple[int, ...], balance: tuple[float, ...] | None, source: str) -> None:
+        """Set white balance."""
+        self._command(lambda shoot: shoot.set_balance(frames, balance, source))
+
+    def set_exposure(self, frames: tuple[int, ...], ev: float) -> None:
+        """Set exposure."""
+        self._command(lambda shoot: shoot.set_exposure(frames, ev))
+
+    def export_profile(self, profile: int, out: Path) -> None:
+        """Write a kept profile as Velkin's own file; replacing was confirmed by the file dialog."""
+        try:
+            refuse_output(out, [], True)
+            write_whole(out, self.model.state.profiles[profile].to_json().encode(), True)
+        except VelkinError as error:
+            self.model.report(error)
+            return
+        self.model.notice.emit(f"{out.name} was written.")
+
+    def import_profile(self, path: Path) -> None:
+        """Read a profile file and give it to the chosen frames."""
+        try:
+            profile = load_profile(path)
+            wrong = [f for f in self.model.selected if self.model.state.frames[f].facts.unique != profile.camera]
+            if wrong:
+                raise NotSupported(f"it was made for {profile.camera}; {count(len(wrong), 'chosen frame')} come from another camera", path)
+        except VelkinError as error:
+            self.model.report(error)
+            return
+        self._command(lambda shoot: shoot.add_profile(profile, self.model.selected))
+
+    def _command(self, command: Any) -> bool:
+        shoot = self.model.shoot
+        if shoot is None:
+            return False
+        try:
+            command(shoot)
+        except VelkinError as error:
+            self.model.report(error)
+            self.model.changes()
+            return False
+        self.model.changes()
+        return True
+
+    def command(self, command: Any) -> bool:
+        """Run a command of the shoot, tell who listens, and show what went wrong."""
+        return self._command(command)
+
+    # ---- hand-off ---------------------------------------------------------------------------------------------
+
+    def hand_off(self, frames: tuple[int, ...]) -> None:
+        """Write frames to the ticked destinations and check each file."""
+        shoot = self.model.shoot
+        if shoot is None or self.handing_off:
+            return
+        if not shoot.state.ticked():
+            self.model.report("No destination is ticked; tick one on the Hand-off bench.")
+            return
+        try:
+            jobs = jobs_for(shoot, frames, shoot.state.ticked())
+        except VelkinError as error:
+            self.model.report(error)
+            return
+        if not jobs:
+            return
+        self._cancel.clear()
+        self.handing_off, self.last_run = True, []
+        self.handoff_started.emit(jobs)
+        self.progress.emit("Handing off", 0, len(jobs))
+
+        def work() -> int:
+            for number, done in enumerate(run(jobs, False, self._cancel.is_set), start=1):
+                self._handoff_step.emit(done, number, len(jobs))
+            return len(jobs)
+
+        self.service.do(work, self._run_ended)
+
+    def _one_written(self, done: Done, number: int, total: int) -> None:
+        self.last_run.append(done)
+        if self.model.shoot is not None:
+            try:
+                record(self.model.shoot, done)
+            except VelkinError as error:
+                self.model.report(error)
+        self.handoff_file.emit(done)
+        self.progress.emit("Handing off", number, total)
+
+    def _run_ended(self, result: Any) -> None:
+        self.handing_off = False
+        self.progress.emit("", 0, 0)
+        if isinstance(result, VelkinError):
+            self.model.report(result)
+        good = sum(d.ok for d in self.last_run)
+        cancelled = self._cancel.is_set()
+        self.handoff_ended.emit(good, len(self.last_run) - good, cancelled)
+        if self.model.shoot is not None:
+            self.model.changes()
+
+
+def _files_in(paths: Iterable[Path]) -> tuple[list[Path], list[str]]:
+    """Raw files among paths and inside folders (not through links), and why others were left out."""
+    files: list[Path] = []
+    reasons: list[str] = []
+    for path in paths:
+        if path.is_dir():
+            files += sorted(p for p in path.rglob("*") if p.is_file() and is_raw_name(p))
+        elif is_raw_name(path):
+            files.append(path)
+        else:
+            reasons.append(f"{path.name}: not a raw file; this version takes in raw files")
+    return files, reasons
+
+
+def _about(result: Any, source: Path) -> Any:
+    if isinstance(result, VelkinError) and result.file is None:
+        result.file = source
+    return result

@@ -1,0 +1,121 @@
+"""Starting the window."""
+
+from __future__ import annotations
+
+import sys
+import time
+from pathlib import Path
+
+from PyQt6.QtCore import QEventLoop, Qt, QTimer
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QApplication, QLabel, QProgressBar, QVBoxLayout, QWidget
+
+from velkin.app import glyphs, theme
+from velkin.app.window import Window
+
+
+def make_application() -> QApplication:
+    """The Qt application with Velkin's fonts, theme and icon; the one that runs when there is one."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("velkin")
+    app.setApplicationDisplayName("Velkin")
+    app.setDesktopFileName("velkin")
+    app.setStyle("Fusion")
+    theme.load_fonts()
+    theme.apply(app, theme.CARD)
+    app.setWindowIcon(glyphs.app_icon())
+    return app
+
+
+def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
+    """Open the window on a shoot, on the demo, or empty.
+
+    Parameters
+    ----------
+    shoot : Path or None
+    demo : bool
+        Make the demo shoot when it is not there yet, and open it.
+    screenshot : Path or None
+        Write a picture of the window once it is drawn, and end.
+
+    Returns
+    -------
+    int
+        The exit status.
+    """
+    app = make_application()
+    if demo:
+        shoot = _demo(app)
+    window = Window()
+    if shoot is not None:
+        window.desk.open_shoot(shoot)
+    window.show()
+    if screenshot is not None:
+        window.resize(1280, 800)
+        settle(window, 40)
+        saved = window.grab().save(str(screenshot))
+        window.close()
+        print(f"{'written' if saved else 'could not write'} {screenshot}", file=sys.stderr)
+        return 0 if saved else 1
+    return app.exec()
+
+
+def _demo(app: QApplication) -> Path:
+    """Make what is missing of the demo behind a small progress window."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    from velkin.sim.demo import prepare_demo
+
+    state = [0, 1]
+
+    def progress(done: int, total: int) -> None:
+        state[0], state[1] = done, total
+        print(f"making the demo's pictures: {done} of {total}", file=sys.stderr, flush=True)
+
+    with ThreadPoolExecutor(1) as pool:
+        job = pool.submit(prepare_demo, None, progress)
+        wait = QWidget()
+        wait.setWindowTitle("Velkin")
+        wait.setObjectName("panel")
+        column = QVBoxLayout(wait)
+        column.setContentsMargins(24, 20, 24, 20)
+        label = QLabel("The simulator makes the demo's pictures. This happens once.")
+        bar = QProgressBar()
+        bar.setTextVisible(False)
+        column.addWidget(label)
+        column.addWidget(bar)
+        begun = time.monotonic()
+        while not job.done():
+            app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 50)
+            if time.monotonic() - begun > 0.6:
+                wait.show()
+            bar.setRange(0, state[1])
+            bar.setValue(state[0])
+            time.sleep(0.01)
+        wait.close()
+        return job.result()
+
+
+def settle(window: Window, seconds: float) -> bool:
+    """Let the window work until its frame is drawn and measured and its thumbnails are there, at most `seconds`."""
+    end = time.monotonic() + seconds
+    loop = QEventLoop()
+    while time.monotonic() < end:
+        QTimer.singleShot(30, loop.quit)
+        loop.exec()
+        if window.model.shoot is None:
+            return True
+        frame = window.model.frame
+        drawn = frame is None or (
+            window.rendered is not None
+            and window.rendered.path == window.model.path()
+            and window.measured is not None
+            and window.measured.exact
+        )
+        if drawn and not window.frames.list.wanted_thumbnails() and not window.desk.handing_off:
+            return True
+    return False

@@ -1,0 +1,151 @@
+"""The one model of the window: which shoot is open, what is selected, which stop is shown. Widgets listen to it only."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from velkin.core.errors import VelkinError
+from velkin.core.path import ColourPath
+from velkin.core.shoot.shoot import Frame, Shoot, State, WrittenFile
+from velkin.core.spaces.rgb import SRGB, RGBSpace
+
+STOPS = ("source", "camera", "working", "proof", "handoff")
+
+
+class ShootModel(QObject):
+    """Owns the open shoot; every change of it goes through `change`, which reports errors and tells who listens."""
+
+    opened = pyqtSignal()
+    changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    stop_changed = pyqtSignal(str)
+    before_changed = pyqtSignal(bool)
+    hatching_changed = pyqtSignal(bool)
+    notice = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.shoot: Shoot | None = None
+        self.current: int | None = None
+        self.selected: tuple[int, ...] = ()
+        self.stop = "camera"
+        self.before = False
+        self.hatching = False
+        #: The space of the screen; generic until screens are followed.
+        self.screen: RGBSpace = SRGB
+
+    # ---- shoot ------------------------------------------------------------------------------------------------
+
+    def open(self, shoot: Shoot) -> None:
+        """Show a shoot; the one before is closed."""
+        if self.shoot is not None:
+            self.shoot.close()
+        self.shoot = shoot
+        order = shoot.state.order()
+        subjects = [f for f in order if shoot.state.frames[f].role == "subject"]
+        self.current = next(iter(subjects or order), None)
+        self.selected = () if self.current is None else (self.current,)
+        self.opened.emit()
+        self.changed.emit()
+        self.selection_changed.emit()
+
+    def close(self) -> None:
+        """Close the shoot."""
+        if self.shoot is not None:
+            self.shoot.close()
+            self.shoot = None
+
+    @property
+    def state(self) -> State:
+        """The open shoot's state."""
+        assert self.shoot is not None
+        return self.shoot.state
+
+    @property
+    def frame(self) -> Frame | None:
+        """The frame in the viewer."""
+        if self.shoot is None or self.current is None:
+            return None
+        return self.state.frames.get(self.current)
+
+    def path(self) -> ColourPath | None:
+        """The colour path of the frame in the viewer, or of its *before* while that is shown."""
+        if self.frame is None:
+            return None
+        return self.state.before(self.frame.id) if self.before else self.state.path(self.frame.id)
+
+    def written(self) -> list[WrittenFile]:
+        """Every file handed off from this shoot."""
+        return self.shoot.written() if self.shoot is not None else []
+
+    def changes(self) -> None:
+        """Tell that the shoot changed, keeping the selection on frames that are still there."""
+        state = self.state
+        self.selected = tuple(f for f in self.selected if f in state.frames)
+        if self.current not in state.frames:
+            self.current = self.selected[0] if self.selected else next(iter(state.order()), None)
+            self.selected = () if self.current is None else (self.current,)
+            self.selection_changed.emit()
+        self.changed.emit()
+
+    def undo(self) -> None:
+        """Undo the last step."""
+        if self.shoot is not None and (label := self.shoot.undo()) is not None:
+            self.changes()
+            self.notice.emit(f"Undone: {label}.")
+
+    def redo(self) -> None:
+        """Redo the step undone last."""
+        if self.shoot is not None and (label := self.shoot.redo()) is not None:
+            self.changes()
+            self.notice.emit(f"Done again: {label}.")
+
+    def report(self, error: VelkinError | str) -> None:
+        """Show an error where the photographer looks, without stopping the work."""
+        self.notice.emit(str(error))
+
+    # ---- selection --------------------------------------------------------------------------------------------
+
+    def select(self, current: int | None, selected: tuple[int, ...] | None = None) -> None:
+        """Choose the frame in the viewer and the frames that actions apply to."""
+        chosen = selected if selected is not None else (() if current is None else (current,))
+        if (current, chosen) != (self.current, self.selected):
+            self.current, self.selected = current, chosen
+            self.selection_changed.emit()
+
+    def step(self, by: int) -> None:
+        """Go to another frame in the panel's order."""
+        if self.shoot is None:
+            return
+        order = self.state.order()
+        if order and self.current in order:
+            self.select(order[max(0, min(len(order) - 1, order.index(self.current) + by))])
+
+    def open_stop(self, stop: str) -> None:
+        """Open a stop's bench."""
+        if stop != self.stop:
+            self.stop = stop
+            self.stop_changed.emit(stop)
+
+    def show_before(self, on: bool) -> None:
+        """Show the camera's built-in rendering while on."""
+        if on != self.before:
+            self.before = on
+            self.before_changed.emit(on)
+
+    def show_hatching(self, on: bool) -> None:
+        """Hatch what the destination cannot hold."""
+        if on != self.hatching:
+            self.hatching = on
+            self.hatching_changed.emit(on)
+
+    def frames_of_light(self, frame: int) -> tuple[int, ...]:
+        """The frames under the same light."""
+        return self.state.light_of(frame).frames
+
+
+def shoot_title(path: Path) -> str:
+    """A shoot's name from its file's."""
+    return path.stem

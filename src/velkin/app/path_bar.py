@@ -1,0 +1,121 @@
+"""The colour path: five stops across the top, readout and navigation at once."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QSizePolicy, QWidget
+
+from velkin.app import glyphs, theme
+from velkin.app.model import STOPS
+from velkin.app.stops import DOTTED, LINK_WORDS, SOLID, Stop
+
+_PAD = 18
+
+
+class StopButton(QAbstractButton):
+    """One stop: bead, link to the next, caption, two lines of value."""
+
+    def __init__(self, key: str, number: int) -> None:
+        super().__init__()
+        self.key = key
+        self._stop = Stop("Hand-off" if key == "handoff" else key.capitalize(), "", "", "open", "hairline")
+        self._last = number == len(STOPS)
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setToolTip(f"Open {self._stop.caption} ({number})")
+        self.setAccessibleName(self._stop.caption)
+
+    def sizeHint(self) -> QSize:
+        return QSize(200, 80)
+
+    def show_stop(self, stop: Stop, number: int) -> None:
+        """Show a stop's value."""
+        self._stop = stop
+        spoken = f"{stop.caption}: {stop.value}, {stop.detail}"
+        link = "" if self._last else f"\nTo the next stop: {LINK_WORDS[stop.link]}"
+        self.setAccessibleName(spoken)
+        self.setToolTip(f"{spoken} ({number}){link}")
+        self.update()
+
+    def stop(self) -> Stop:
+        """What is shown."""
+        return self._stop
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        raised = self.isChecked() or self.underMouse()
+        p.fillRect(self.rect(), t.colour("raised") if raised else t.colour("panel"))
+        if self.isChecked():
+            p.fillRect(0, self.height() - 3, self.width(), 3, t.colour("ink"))
+        if self.hasFocus():
+            p.setPen(QPen(t.colour("ink"), 1, Qt.PenStyle.DotLine))
+            p.drawRect(self.rect().adjusted(3, 3, -4, -6))
+        middle = 19.5
+        glyphs.draw(p, self._stop.bead, QRectF(_PAD, middle - 8, 16, 16), t.colour("ink"))
+        if not self._last:
+            self._draw_link(p, _PAD + 16 + 12, self.width() - 2, middle)
+        p.setPen(t.colour("soft"))
+        p.setFont(theme.font(11, 700 if self.isChecked() else 600, True))
+        if self.isChecked():
+            p.setPen(t.colour("ink"))
+        width = self.width() - _PAD - 8
+        p.drawText(QRectF(_PAD, 31, width, 16), Qt.AlignmentFlag.AlignVCenter, self._stop.caption)
+        p.setPen(t.colour("ink"))
+        self._line(p, 45, width, self._stop.value, 13, 500)
+        p.setPen(t.colour("soft"))
+        self._line(p, 60, width, self._stop.detail, 12, 400)
+
+    @staticmethod
+    def _line(p: QPainter, top: float, width: float, text: str, size: int, weight: int) -> None:
+        p.setFont(theme.font(size, weight))
+        shown = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width))
+        p.drawText(QRectF(_PAD, top, width, 17), Qt.AlignmentFlag.AlignVCenter, shown)
+
+    def _draw_link(self, p: QPainter, x0: float, x1: float, y: float) -> None:
+        ink = theme.current().colour("ink")
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, self._stop.link != "hairline")
+        if self._stop.link == DOTTED:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(ink)
+            number = max(int((x1 - x0) / 8), 1)
+            for i in range(number + 1):
+                p.drawEllipse(QPointF(x0 + i * (x1 - x0) / number, y), 1.6, 1.6)
+        else:
+            p.setPen(QPen(ink, 3 if self._stop.link == SOLID else 1, cap=Qt.PenCapStyle.FlatCap))
+            p.drawLine(QPointF(x0, y), QPointF(x1, y))
+
+
+class PathBar(QWidget):
+    """The five stops."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(80)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        self._group = QButtonGroup(self)
+        self._group.setExclusive(True)
+        self.buttons: dict[str, StopButton] = {}
+        for number, key in enumerate(STOPS, start=1):
+            button = StopButton(key, number)
+            button.clicked.connect(lambda _=False, k=key: self.chosen.emit(k))
+            self._group.addButton(button)
+            self.buttons[key] = button
+            row.addWidget(button, 1)
+
+    def show_stops(self, stops: list[Stop]) -> None:
+        """Show the five stops of a frame."""
+        for number, (key, stop) in enumerate(zip(STOPS, stops, strict=True), start=1):
+            self.buttons[key].show_stop(stop, number)
+
+    def show_open(self, key: str) -> None:
+        """Mark the stop whose bench is open."""
+        self.buttons[key].setChecked(True)

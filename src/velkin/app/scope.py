@@ -1,0 +1,121 @@
+"""The scope shelf: the same pixels here (working numbers) and there (at the destination), side by side."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from velkin.app import theme
+from velkin.app.service import Measured
+from velkin.app.words import share
+from velkin.core.render import Outside
+
+
+class Scope(QWidget):
+    """Two histograms with the share of pixels driven to either end, by channel."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(96)
+        self.setMinimumWidth(420)
+        self._measured: Measured | None = None
+        self._destination = ""
+        self.setAccessibleName("Histograms here and there")
+
+    def show_measured(self, measured: Measured | None, destination: str) -> None:
+        """Show the numbers of a frame; None while there are none."""
+        self._measured, self._destination = measured, destination
+        if measured is not None:
+            here, there = measured.here_outside, measured.there_outside
+            self.setToolTip(
+                f"Here: {share(here.share)} % outside {measured.path.working.name}. "
+                f"There: {share(there.share)} % outside {measured.path.destination.name}."
+                + ("" if measured.exact else " Still measuring the full picture.")
+            )
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.fillRect(self.rect(), t.colour("panel"))
+        p.setPen(t.colour("line"))
+        p.drawLine(0, 0, self.width(), 0)
+        half = self.width() / 2
+        m = self._measured
+        if m is None:
+            p.setPen(t.colour("soft"))
+            p.setFont(theme.font(12))
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Histograms appear with a picture")
+            return
+        p.drawLine(QPointF(half, 14), QPointF(half, 86))
+        exact = "" if m.exact else ", measuring"
+        self._side(p, 16, half - 32, "Here", f"working, {m.path.working.name}{exact}", m.here, m.here_outside)
+        self._side(p, half + 16, half - 32, "There", f"{self._destination}, {m.path.destination.name}{exact}", m.there, m.there_outside)
+
+    def _side(
+        self, p: QPainter, left: float, width: float, title: str, words: str, counts: NDArray[np.int64], outside: Outside
+    ) -> None:
+        t = theme.current()
+        p.setPen(t.colour("ink"))
+        p.setFont(theme.font(11, 700, True))
+        p.drawText(QRectF(left, 5, 60, 16), Qt.AlignmentFlag.AlignVCenter, title)
+        p.setPen(t.colour("soft"))
+        p.setFont(theme.font(12))
+        room = int(width - 58 - 90)
+        p.drawText(
+            QRectF(left + 54, 5, room, 16),
+            Qt.AlignmentFlag.AlignVCenter,
+            p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room),
+        )
+        p.drawText(QRectF(left + width - 100, 5, 100, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "% at the ends")
+        for lane, (letter, (low, high)) in enumerate(zip("RGB", outside.shares(), strict=True)):
+            top = 24.0 + lane * 23
+            lane_rect = QRectF(left + 56, top, width - 56 - 46, 20)
+            p.setPen(t.colour("ink"))
+            p.setFont(theme.font(12, 600))
+            p.drawText(QRectF(left, top, 14, 20), Qt.AlignmentFlag.AlignVCenter, letter)
+            self._figure(p, QRectF(left + 14, top, 36, 20), low)
+            self._figure(p, QRectF(left + width - 40, top, 40, 20), high)
+            p.fillRect(lane_rect, t.colour("field"))
+            self._lane(p, lane_rect, counts[lane], QColor(theme.CHANNELS[lane]))
+            for value, x in ((low, lane_rect.left()), (high, lane_rect.right() - 7)):
+                if value >= 0.0005:
+                    self._hatched(p, QRectF(x, top, 7, 20))
+
+    @staticmethod
+    def _figure(p: QPainter, rect: QRectF, value: float) -> None:
+        t = theme.current()
+        driven = value >= 0.0005
+        p.setFont(theme.font(12, 700 if driven else 400))
+        p.setPen(t.colour("ink") if driven else t.colour("soft"))
+        p.drawText(rect, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, share(value))
+
+    @staticmethod
+    def _lane(p: QPainter, rect: QRectF, counts: NDArray[np.int64], colour: QColor) -> None:
+        heights = np.sqrt(counts.astype(np.float64))
+        top = heights[1:-1].max() if heights[1:-1].any() else max(heights.max(), 1.0)
+        heights = np.minimum(heights / top, 1.0) * rect.height()
+        step = rect.width() / len(heights)
+        points = [QPointF(rect.left(), rect.bottom())]
+        for i, h in enumerate(heights):
+            points.append(QPointF(rect.left() + i * step, rect.bottom() - h))
+            points.append(QPointF(rect.left() + (i + 1) * step, rect.bottom() - h))
+        points.append(QPointF(rect.right(), rect.bottom()))
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(colour)
+        p.drawPolygon(QPolygonF(points))
+
+    @staticmethod
+    def _hatched(p: QPainter, rect: QRectF) -> None:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        p.fillRect(rect, QColor("#F2F2F2"))
+        p.setClipRect(rect)
+        p.setPen(QPen(QColor("#161616"), 1))
+        for y in range(int(rect.top()) - 8, int(rect.bottom()) + 8, 5):
+            p.drawLine(QPointF(rect.left(), y + 6), QPointF(rect.right(), y))
+        p.setClipping(False)
+        p.drawRect(rect.adjusted(0, 0, -1, -1))

@@ -1,0 +1,265 @@
+"""The render service: decodes, renders and measures on worker threads; the newest wish wins; results come as signals.
+
+The GUI thread never decodes, fits or converts. Decoded frames are kept within a memory budget, newest longest.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from velkin.core.errors import VelkinError
+from velkin.core.files import raw
+from velkin.core.path import ColourPath
+from velkin.core.render import (
+    Outside,
+    for_screen,
+    histogram,
+    measure_outside,
+    outside_mask,
+    to_space,
+    to_working,
+)
+from velkin.core.spaces.rgb import RGBSpace
+
+Pixels = NDArray[np.float32]
+
+_BUDGET = 900_000_000
+
+
+def to_image(pixels: NDArray[np.uint8]) -> QImage:
+    """A QImage of encoded RGB (H, W, 3) uint8, holding its own copy."""
+    data = np.ascontiguousarray(pixels)
+    height, width = data.shape[:2]
+    return QImage(data.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """A frame rendered for the viewer.
+
+    Attributes
+    ----------
+    frame : int
+    path : ColourPath
+    image : QImage
+    hatch : QImage or None
+        Mask (8-bit) of what the destination cannot hold.
+    working : ndarray (H, W, 3), float32
+        Linear working numbers for the readout.
+    full : bool
+        Whether this is the full-size decode.
+    """
+
+    frame: int
+    path: ColourPath
+    image: QImage
+    hatch: QImage
+    working: Pixels
+    full: bool
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What the scope and the stops show of a frame: counts over the full picture (or, until that is there, its half size)."""
+
+    frame: int
+    path: ColourPath
+    here: NDArray[np.int64]
+    there: NDArray[np.int64]
+    here_outside: Outside
+    there_outside: Outside
+    exact: bool
+
+
+class _Decoded:
+    """Decoded camera RGB by file, at half and full size, within a budget; one decode of a file at a time."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[tuple[str, bool], Pixels] = OrderedDict()
+        self._lock = threading.Lock()
+        self._busy: dict[tuple[str, bool], threading.Lock] = {}
+
+    def get(self, path: Path, half: bool) -> Pixels:
+        key = (str(path), half)
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+            gate = self._busy.setdefault(key, threading.Lock())
+        with gate:
+            with self._lock:
+                if key in self._kept:
+                    return self._kept[key]
+            pixels = raw.decode(path, half)
+            with self._lock:
+                self._kept[key] = pixels
+                while len(self._kept) > 1 and sum(p.nbytes for p in self._kept.values()) > _BUDGET:
+                    self._kept.popitem(last=False)
+            return pixels
+
+    def forget(self) -> None:
+        with self._lock:
+            self._kept.clear()
+
+
+class RenderService(QObject):
+    """Work on pixels for the window."""
+
+    rendered = pyqtSignal(object)
+    measured = pyqtSignal(object)
+    thumbnail = pyqtSignal(int, object, QImage)
+    failed = pyqtSignal(int, str)
+    thumbnails_left = pyqtSignal(int, int)
+    finished = pyqtSignal(object, object)  # callback, result or VelkinError
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._decoded = _Decoded()
+        self._front = ThreadPoolExecutor(max_workers=1, thread_name_prefix="viewer")
+        self._back = ThreadPoolExecutor(max_workers=1, thread_name_prefix="measure")
+        self._work = ThreadPoolExecutor(max_workers=1, thread_name_prefix="work")
+        self._thumbs = ThreadPoolExecutor(max_workers=max((os.cpu_count() or 2) - 1, 1), thread_name_prefix="thumbs")
+        self._wish = 0
+        self._thumb_wish = 0
+        self._exact: OrderedDict[Any, Measured] = OrderedDict()
+        self._closing = False
+        self.finished.connect(self._deliver)
+
+    def close(self) -> None:
+        """Stop taking work; what runs is let finish."""
+        self._closing = True
+        self._wish += 1
+        self._thumb_wish += 1
+        for pool in (self._front, self._back, self._work, self._thumbs):
+            pool.shutdown(wait=True, cancel_futures=True)
+
+    def forget(self) -> None:
+        """Drop decoded pixels, when another shoot is opened."""
+        self._thumb_wish += 1
+        self._decoded.forget()
+
+    def half(self, path: Path) -> Pixels:
+        """A frame's half-size decode, from memory when it is there. For worker threads. Raises UnreadableFile."""
+        return self._decoded.get(path, True)
+
+    # ---- the viewer's frame -----------------------------------------------------------------------------------
+
+    def show(self, frame: int, source: Path, path: ColourPath, screen: RGBSpace, full: bool = False) -> None:
+        """Render a frame for the viewer and measure it; an older wish that has not begun is dropped."""
+        self._wish += 1
+        wish = self._wish
+        self._front.submit(self._render, wish, frame, source, path, screen, full)
+        self._back.submit(self._measure, wish, frame, source, path)
+
+    def _render(self, wish: int, frame: int, source: Path, path: ColourPath, screen: RGBSpace, full: bool) -> None:
+        if wish != self._wish:
+            return
+        try:
+            camera = self._decoded.get(source, not full)
+            working = to_working(camera, path)
+            image = to_image(for_screen(working, path, screen))
+            mask = outside_mask(to_space(working, path, path.destination), path.destination)
+        except VelkinError as error:
+            self.failed.emit(frame, str(error))
+            return
+        except (cv2.error, MemoryError) as error:
+            self.failed.emit(frame, f"{source.name} could not be rendered ({error})")
+            return
+        height, width = mask.shape
+        hatch = QImage((mask.astype(np.uint8) * 255).tobytes(), width, height, width, QImage.Format.Format_Alpha8).copy()
+        if wish == self._wish:
+            self.rendered.emit(Rendered(frame, path, image, hatch, working, full))
+
+    def _measure(self, wish: int, frame: int, source: Path, path: ColourPath) -> None:
+        if wish != self._wish:
+            return
+        key = (str(source), path)
+        if key in self._exact:
+            self.measured.emit(self._exact[key])
+            return
+        try:
+            self.measured.emit(self._numbers(frame, self._decoded.get(source, True), path, False))
+            if wish != self._wish:
+                return
+            result = self._numbers(frame, self._decoded.get(source, False), path, True)
+        except (VelkinError, cv2.error, MemoryError):
+            return  # the viewer's own wish reports it
+        self._exact[key] = result
+        while len(self._exact) > 200:
+            self._exact.popitem(last=False)
+        if wish == self._wish:
+            self.measured.emit(result)
+
+    @staticmethod
+    def _numbers(frame: int, camera: Pixels, path: ColourPath, exact: bool) -> Measured:
+        working = to_working(camera, path)
+        there = to_space(working, path, path.destination)
+        return Measured(
+            frame,
+            path,
+            histogram(working, path.working),
+            histogram(there, path.destination),
+            measure_outside(working, path.working),
+            measure_outside(there, path.destination),
+            exact,
+        )
+
+    # ---- thumbnails -------------------------------------------------------------------------------------------
+
+    def draw_thumbnails(self, wishes: list[tuple[int, Path, ColourPath]], screen: RGBSpace, edge: int) -> None:
+        """Draw thumbnails in the given order; an older list is dropped."""
+        self._thumb_wish += 1
+        wish, total = self._thumb_wish, len(wishes)
+        left = [total]
+
+        def one(frame: int, source: Path, path: ColourPath) -> None:
+            if wish != self._thumb_wish:
+                return
+            try:
+                camera = self._decoded.get(source, True)
+                scale = edge / max(camera.shape[:2])
+                small = np.asarray(cv2.resize(camera, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), dtype=np.float32)
+                plain = replace(path, destination=path.working)
+                image = to_image(for_screen(to_working(small, plain), plain, screen))
+            except (VelkinError, cv2.error, MemoryError):
+                image = QImage()
+            left[0] -= 1
+            if wish == self._thumb_wish:
+                self.thumbnail.emit(frame, path, image)
+                self.thumbnails_left.emit(left[0], total)
+
+        for item in wishes:
+            self._thumbs.submit(one, *item)
+
+    # ---- anything else ----------------------------------------------------------------------------------------
+
+    def do(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        """Run `work` on a worker and give its result, or the VelkinError it raised, to `done` on the GUI thread."""
+
+        def task() -> None:
+            try:
+                result = work()
+            except VelkinError as error:
+                result = error
+            except (OSError, MemoryError, cv2.error, np.linalg.LinAlgError) as error:
+                result = VelkinError(f"the work stopped ({error}); nothing was changed")
+            if not self._closing:
+                self.finished.emit(done, result)
+
+        self._work.submit(task)
+
+    def _deliver(self, done: Callable[[Any], None], result: Any) -> None:
+        done(result)

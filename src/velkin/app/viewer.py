@@ -1,0 +1,282 @@
+"""The picture in the middle: zoom to the pointer, fit, actual pixels, pan, before, hatching. It knows only what it is shown."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QBrush,
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from velkin.app import theme
+
+Pixels = NDArray[np.float32]
+
+
+def surround_grey(lightness: float) -> QColor:
+    """The neutral of a given L* as an sRGB colour."""
+    y = ((lightness + 16) / 116) ** 3 if lightness > 8 else lightness / 903.3
+    v = 12.92 * y if y <= 0.0031308 else 1.055 * y ** (1 / 2.4) - 0.055
+    code = round(255 * v)
+    return QColor(code, code, code)
+
+
+def _hatch_pattern() -> QBrush:
+    """45° lines, period 6 px: 30 % black, 30 % white, the rest picture."""
+    tile = QImage(6, 6, QImage.Format.Format_ARGB32)
+    for y in range(6):
+        for x in range(6):
+            phase = (x + y) % 6
+            tile.setPixelColor(x, y, QColor(0, 0, 0) if phase < 2 else QColor(255, 255, 255) if phase < 4 else QColor(0, 0, 0, 0))
+    return QBrush(QPixmap.fromImage(tile))
+
+
+class PictureView(QWidget):
+    """Shows one image in the coordinates of the full-size picture."""
+
+    pointed = pyqtSignal(object)  # (x, y) in full-size pixels, or None
+    zoomed = pyqtSignal(float)  # screen pixels per picture pixel
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(200, 150)
+        self.setAccessibleName("Picture")
+        self._image = QImage()
+        self._hatch = QImage()
+        self._size = QSizeF(1, 1)
+        self._scale = 1.0
+        self._centre = QPointF(0.5, 0.5)
+        self._fit = True
+        self._drag: QPointF | None = None
+        self._surround: QColor | None = None
+        self.show_hatch = False
+        self.margins = (24, 26, 24, 34)
+        self.captions: tuple[str, str] = ("", "")
+        self.empty_text = ""
+
+    # ---- what is shown ----------------------------------------------------------------------------------------
+
+    def set_picture(self, image: QImage, size: tuple[int, int], hatch: QImage | None = None) -> None:
+        """Show an image that stands for a picture of `size` pixels; zoom and place stay unless the size is another."""
+        if QSizeF(*size) != self._size:
+            self._size = QSizeF(*size)
+            self._centre = QPointF(size[0] / 2, size[1] / 2)
+            self._fit = True
+        self._image, self._hatch = image, hatch if hatch is not None else QImage()
+        self._settle()
+        self.update()
+
+    def clear(self) -> None:
+        """Show nothing."""
+        self._image = QImage()
+        self.update()
+
+    @property
+    def has_picture(self) -> bool:
+        """Whether a picture is shown."""
+        return not self._image.isNull()
+
+    def set_captions(self, left: str, right: str) -> None:
+        """Chips under the picture."""
+        if self.captions != (left, right):
+            self.captions = (left, right)
+            self.update()
+
+    def set_surround(self, colour: QColor | None) -> None:
+        """The grey round the picture; None is the theme's."""
+        self._surround = colour
+        self.update()
+
+    # ---- place ------------------------------------------------------------------------------------------------
+
+    @property
+    def scale(self) -> float:
+        """Screen pixels per full-size picture pixel."""
+        return self._scale
+
+    @property
+    def is_fit(self) -> bool:
+        """Whether the whole picture is shown."""
+        return self._fit
+
+    def fit(self) -> None:
+        """Show the whole picture."""
+        self._fit = True
+        self._settle()
+        self.update()
+
+    def actual(self, at: QPointF | None = None) -> None:
+        """One picture pixel per screen pixel, around a point of the widget (or the middle)."""
+        self._zoom_to(1.0 / self.devicePixelRatioF(), at or QPointF(self.width() / 2, self.height() / 2))
+
+    def zoom_by(self, factor: float, at: QPointF | None = None) -> None:
+        """Zoom around a point of the widget."""
+        self._zoom_to(self._scale * factor, at or QPointF(self.width() / 2, self.height() / 2))
+
+    def _zoom_to(self, scale: float, at: QPointF) -> None:
+        if not self.has_picture:
+            return
+        anchor = self.to_picture(at)
+        smallest = min(self._fit_scale(), 1.0)
+        self._scale = float(min(max(scale, smallest), 16.0))
+        self._fit = self._scale <= self._fit_scale() * 1.0001
+        middle = self._area().center()
+        self._centre = anchor - (at - middle) / self._scale
+        self._settle()
+        self.update()
+
+    def _area(self) -> QRectF:
+        left, top, right, bottom = self.margins
+        return QRectF(left, top, max(self.width() - left - right, 1), max(self.height() - top - bottom, 1))
+
+    def _fit_scale(self) -> float:
+        area = self._area()
+        return min(area.width() / self._size.width(), area.height() / self._size.height())
+
+    def _settle(self) -> None:
+        area = self._area()
+        if self._fit:
+            self._scale = self._fit_scale()
+            self._centre = QPointF(self._size.width() / 2, self._size.height() / 2)
+        else:
+            for axis, extent, room in (("x", self._size.width(), area.width()), ("y", self._size.height(), area.height())):
+                value = self._centre.x() if axis == "x" else self._centre.y()
+                half = room / 2 / self._scale
+                value = extent / 2 if 2 * half >= extent else min(max(value, half), extent - half)
+                if axis == "x":
+                    self._centre.setX(value)
+                else:
+                    self._centre.setY(value)
+        self.zoomed.emit(self._scale)
+
+    def to_picture(self, point: QPointF) -> QPointF:
+        """A point of the widget in full-size picture pixels."""
+        return self._centre + (point - self._area().center()) / self._scale
+
+    def to_widget(self, x: float, y: float) -> QPointF:
+        """A point of the picture on the widget."""
+        return (QPointF(x, y) - self._centre) * self._scale + self._area().center()
+
+    def picture_rect(self) -> QRectF:
+        """Where the whole picture lies on the widget."""
+        top_left = self.to_widget(0, 0)
+        return QRectF(top_left, self._size * self._scale)
+
+    # ---- events -----------------------------------------------------------------------------------------------
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._settle()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None and event.angleDelta().y():
+            self.zoom_by(1.2 ** (event.angleDelta().y() / 120), event.position())
+            event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._drag = event.position()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._drag is not None:
+            if not self._fit:
+                self._centre = self._centre - (event.position() - self._drag) / self._scale
+                self._settle()
+                self.update()
+            self._drag = event.position()
+        self._tell(event.position())
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._drag = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            if self._fit:
+                self.actual(event.position())
+            else:
+                self.fit()
+
+    def leaveEvent(self, event: object) -> None:
+        self.pointed.emit(None)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        if event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom_by(1.25)
+        elif event.key() == Qt.Key.Key_Minus:
+            self.zoom_by(0.8)
+        else:
+            super().keyPressEvent(event)
+
+    def _tell(self, position: QPointF) -> None:
+        at = self.to_picture(position)
+        inside = self.has_picture and 0 <= at.x() < self._size.width() and 0 <= at.y() < self._size.height()
+        self.pointed.emit((at.x(), at.y()) if inside else None)
+
+    # ---- painting ---------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.fillRect(self.rect(), self._surround or t.colour("surround"))
+        if not self.has_picture:
+            self._chip(p, self.empty_text, self.width() / 2, self.height() / 2, "centre")
+            return
+        rect = self.picture_rect()
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._scale < 2)
+        p.drawImage(rect, self._image)
+        if self.show_hatch and not self._hatch.isNull():
+            self._draw_hatch(p, rect)
+        self.paint_over(p)
+        bottom = min(rect.bottom(), self.height() - self.margins[3]) + 6
+        left, right = max(rect.left(), self.margins[0]), min(rect.right(), self.width() - self.margins[2])
+        self._chip(p, self.captions[0], left, bottom, "left")
+        self._chip(p, self.captions[1], right, bottom, "right")
+
+    def paint_over(self, p: QPainter) -> None:
+        """For views that draw over the picture."""
+
+    def _draw_hatch(self, p: QPainter, rect: QRectF) -> None:
+        seen = rect.toAlignedRect().intersected(self.rect())
+        layer = QImage(seen.size(), QImage.Format.Format_ARGB32_Premultiplied)
+        layer.fill(0)
+        q = QPainter(layer)
+        mask = self._hatch.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied)
+        q.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        q.translate(-seen.x(), -seen.y())
+        q.drawImage(rect, mask)
+        q.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceIn)
+        q.fillRect(seen, _hatch_pattern())
+        q.end()
+        p.drawImage(seen.topLeft(), layer)
+
+    def _chip(self, p: QPainter, text: str, x: float, y: float, anchor: str) -> None:
+        if not text:
+            return
+        t = theme.current()
+        p.setFont(theme.font(12))
+        width = p.fontMetrics().horizontalAdvance(text) + 20
+        height = 21
+        left = x if anchor == "left" else x - width if anchor == "right" else x - width / 2
+        chip = QRectF(round(left), round(y), width, height)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(t.colour("panel"))
+        p.drawRoundedRect(chip, 2, 2)
+        p.setPen(t.colour("ink"))
+        p.drawText(chip, Qt.AlignmentFlag.AlignCenter, text)

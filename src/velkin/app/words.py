@@ -1,0 +1,43 @@
+"""How Velkin writes numbers and sentences: true minus, thin units, one rounding rule."""
+
+from __future__ import annotations
+
+from velkin.core.shoot.shoot import State
+
+MINUS = "\u2212"
+CONVERT = "look stays, numbers change"
+ASSIGN = "numbers stay, look changes"
+
+
+def signed(value: float, digits: int = 1) -> str:
+    """A number with a true minus and no negative zero."""
+    text = f"{value:.{digits}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    return text.replace("-", MINUS)
+
+
+def share(value: float) -> str:
+    """A share 0..1 in per cent with one decimal; what is there but rounds to nothing is said to be below 0.1."""
+    if 0 < value < 0.0005:
+        return "<\u202f0.1"
+    return f"{100 * value:.1f}"
+
+
+def count(number: int, thing: str) -> str:
+    """A number and its noun."""
+    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"
+
+
+def delta(value: float | None) -> str:
+    """A mean colour difference."""
+    return "" if value is None else f"ΔE {value:.1f}"
+
+
+def light_line(state: State, light_id: int) -> str:
+    """What a light's header says under its name."""
+    light = next(k for k in state.lights if k.id == light_id)
+    if light.profile is None:
+        return "no profile yet"
+    profile = state.profiles[light.profile]
+    return f"{profile.cct:.0f} K   {profile.model}   ΔE {profile.figures.mean:.1f}"
