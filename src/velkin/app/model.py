@@ -23,7 +23,8 @@ class ShootModel(QObject):
     stop_changed = pyqtSignal(str)
     before_changed = pyqtSignal(bool)
     hatching_changed = pyqtSignal(bool)
-    notice = pyqtSignal(str)
+    notice = pyqtSignal(str)  # what was done; it goes by itself
+    problem = pyqtSignal(str)  # what went wrong; it stays until dismissed
 
     def __init__(self) -> None:
         super().__init__()
@@ -104,7 +105,7 @@ class ShootModel(QObject):
 
     def report(self, error: VelkinError | str) -> None:
         """Show an error where the photographer looks, without stopping the work."""
-        self.notice.emit(str(error))
+        self.problem.emit(str(error))
 
     # ---- selection --------------------------------------------------------------------------------------------
 

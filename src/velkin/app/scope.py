@@ -53,7 +53,11 @@ class Scope(QWidget):
         p.drawLine(QPointF(half, 14), QPointF(half, 86))
         exact = "" if m.exact else ", measuring"
         self._side(p, 16, half - 32, "Here", f"working, {m.path.working.name}{exact}", m.here, m.here_outside)
-        self._side(p, half + 16, half - 32, "There", f"{self._destination}, {m.path.destination.name}{exact}", m.there, m.there_outside)
+        self._side(p, half + 16, half - 32, "There", f"{self._destination_words(m)}{exact}", m.there, m.there_outside)
+
+    def _destination_words(self, m: Measured) -> str:
+        space = m.path.destination.name
+        return self._destination if space in self._destination else f"{self._destination}, {space}"
 
     def _side(
         self, p: QPainter, left: float, width: float, title: str, words: str, counts: NDArray[np.int64], outside: Outside
@@ -118,4 +122,5 @@ class Scope(QWidget):
         for y in range(int(rect.top()) - 8, int(rect.bottom()) + 8, 5):
             p.drawLine(QPointF(rect.left(), y + 6), QPointF(rect.right(), y))
         p.setClipping(False)
+        p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRect(rect.adjusted(0, 0, -1, -1))

@@ -95,6 +95,7 @@ def _arrow(t: Theme, name: str) -> str:
 
 def _sheet(t: Theme) -> str:
     arrow, up = _arrow(t, "down"), _arrow(t, "up")
+    tick, dot = _arrow(t, "tick"), _arrow(t, "dot")
     return f"""
     * {{ outline: none; }}
     QMainWindow, QWidget#panel, QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.panel}; color: {t.ink}; }}
@@ -123,6 +124,14 @@ def _sheet(t: Theme) -> str:
                    selection-color: {t.chosen_ink}; }}
     QComboBox:focus, QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border: 2px solid {t.ink}; padding: 0 5px;
                    min-height: 22px; }}
+    QCheckBox, QRadioButton {{ spacing: 8px; min-height: 20px; }}
+    QCheckBox::indicator, QRadioButton::indicator {{ width: 12px; height: 12px; border: 1px solid {t.edge}; background: {t.field}; }}
+    QCheckBox::indicator {{ border-radius: 2px; }}
+    QRadioButton::indicator {{ border-radius: 7px; }}
+    QCheckBox::indicator:checked {{ background: {t.chosen}; border-color: {t.chosen}; image: url({tick}); }}
+    QRadioButton::indicator:checked {{ image: url({dot}); border-color: {t.ink}; }}
+    QCheckBox:focus, QRadioButton:focus {{ font-weight: 600; }}
+    QHeaderView::up-arrow, QHeaderView::down-arrow {{ width: 0; height: 0; }}
     QComboBox::drop-down {{ border: 0; width: 22px; }}
     QComboBox::down-arrow {{ image: url({arrow}); width: 9px; height: 9px; }}
     QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ border: 0; width: 18px; }}

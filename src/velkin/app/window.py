@@ -98,7 +98,9 @@ class _TopBar(QWidget):
 
 
 class _Notice(QWidget):
-    """One line under the path that says what happened; it stays until read."""
+    """One line under the path that says what happened; a problem stays until it is dismissed."""
+
+    _SECONDS = 8
 
     def __init__(self) -> None:
         super().__init__()
@@ -114,10 +116,20 @@ class _Notice(QWidget):
         close = QPushButton("Dismiss")
         close.clicked.connect(self.hide)
         row.addWidget(close)
+        self._fade = QTimer(self)
+        self._fade.setSingleShot(True)
+        self._fade.timeout.connect(self.hide)
         self.hide()
 
     def say(self, text: str) -> None:
-        """Show a message; an empty one hides the line."""
+        """Show what was done for some seconds; an empty text hides the line."""
+        self.insist(text)
+        self._fade.start(1000 * self._SECONDS)
+
+    def insist(self, text: str) -> None:
+        """Show a problem until it is dismissed or something else is said."""
+        self._fade.stop()
+        self.label.setFont(theme.font(13))
         self.label.setText(text)
         self.setVisible(bool(text))
 
@@ -332,6 +344,7 @@ class Window(QMainWindow):
         m.before_changed.connect(lambda _: self._render())
         m.hatching_changed.connect(self._hatching)
         m.notice.connect(self.notice.say)
+        m.problem.connect(self.notice.insist)
         self.path_bar.chosen.connect(self.open_stop)
         self.service.rendered.connect(self._rendered)
         self.service.measured.connect(self._measured)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
-from velkin.app.benches.parts import Bench, Facts, Figure, button, labelled, pair, soft
+from velkin.app.benches.parts import Bench, Facts, Figure, button, compact, pair, soft
 from velkin.app.desk import Desk
 from velkin.app.words import count
 from velkin.core.cameraprofiles.builtin import built_in
@@ -39,7 +39,7 @@ class CameraBench(Bench):
         self._profile = QComboBox()
         self._profile.setAccessibleName("Camera profile of the chosen frames")
         self._profile.activated.connect(self._profile_chosen)
-        self.column.addWidget(self._profile)
+        self.column.addWidget(compact(self._profile))
         self._profile_words = soft()
         self.column.addWidget(self._profile_words)
         self.section("White balance")
@@ -56,7 +56,8 @@ class CameraBench(Bench):
         self._exposure.setToolTip("Per frame; a profile that is given leaves it alone")
         self._exposure.valueChanged.connect(self._exposure_changed)
         self._level = button("Match the chart", self._match_exposure, tip="The exposure at which the chart's greys have their own lightness")
-        self.column.addWidget(labelled("This frame", pair(self._exposure, self._level)))
+        self._exposure.setAccessibleName("Exposure of this frame")
+        self.column.addWidget(pair(self._exposure, self._level))
         self.end()
         self._give = button("", self._give_clicked, primary=True)
         self._back = button("Back to the built-in profile", self._back_clicked)
@@ -129,13 +130,13 @@ class CameraBench(Bench):
         assert frame is not None
         light = next(k for k in state.lights if k.id == light_id)
         roles = [state.frames[f].role for f in light.frames]
-        extra = [count(roles.count(r), f"{r} frame") for r in ("chart", "neutral") if r in roles]
+        extra = [f"{roles.count(r)} {r}" for r in ("chart", "neutral") if r in roles]
         self._light.show_rows(
             [
                 ("Name", light.name),
                 ("Camera", frame.facts.model or "unknown"),
                 ("Lens", frame.facts.exif.lens or "not set"),
-                ("Frames", f"{len(light.frames)}" + (f", with {' and '.join(extra)}" if extra else "")),
+                ("Frames", f"{len(light.frames)}" + (f" ({', '.join(extra)})" if extra else "")),
             ]
         )
 
@@ -171,7 +172,7 @@ class CameraBench(Bench):
         else:
             p = state.profiles[frame.profile]
             self._profile_words.setText(
-                f"{p.model}, fitted on {p.chart_frame} under {p.cct:.0f} K. 95 % within ΔE {p.figures.p95:.1f}, "
+                f"{p.model}, fitted on {p.chart_frame} under {p.cct:.0f} K. 95\u202f% within ΔE {p.figures.p95:.1f}, "
                 f"worst {p.figures.worst:.1f}; colours left out were predicted to {p.figures.leave_one_out:.1f}."
             )
 
@@ -181,6 +182,7 @@ class CameraBench(Bench):
         light = state.light_of(frame.id)
         others = self._others()
         self._back.setVisible(frame.profile is not None)
+        self._give.show()
         if frame.profile is None and light.profile is not None:
             self.sentence.setText(f"{light.name} has a profile that this frame does not use.")
             self._give.setText(f"Give it to {count(len(self._model.selected), 'chosen frame')}")
@@ -192,8 +194,7 @@ class CameraBench(Bench):
             self._give.setText(f"Give it to the {count(len(others), 'other frame')} of this light")
         else:
             self.sentence.setText(f"All {len(light.frames)} frames of {light.name} have this profile and balance.")
-            self._give.setText("Given to all frames of this light")
-            self._give.setEnabled(False)
+            self._give.hide()
 
     # ---- what it means ----------------------------------------------------------------------------------------
 

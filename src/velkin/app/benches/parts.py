@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from velkin.app import theme
 
@@ -180,6 +180,13 @@ def pair(left: QWidget, right: QWidget) -> QWidget:
     row.addWidget(left, 1)
     row.addWidget(right, 1)
     return holder
+
+
+def compact(box: QComboBox) -> QComboBox:
+    """A combo box that is as wide as its bench, not as its longest entry."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(8)
+    return box
 
 
 def labelled(text: str, field: QWidget, width: int = 92) -> QWidget:

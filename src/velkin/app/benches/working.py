@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox, QLabel
 
-from velkin.app.benches.parts import Bench, Facts, Figure, soft
+from velkin.app.benches.parts import Bench, Facts, Figure, compact, soft
 from velkin.app.desk import Desk
 from velkin.app.service import Measured
 from velkin.app.words import CONVERT, share
@@ -36,7 +36,7 @@ class WorkingBench(Bench):
         for space in BUILT_IN.values():
             self._space.addItem(space.name + (f"   ({space.trade_name})" if space.trade_name else ""), space.id)
         self._space.activated.connect(self._chosen)
-        self.column.addWidget(self._space)
+        self.column.addWidget(compact(self._space))
         self._why = QLabel()
         self._why.setWordWrap(True)
         self.column.addWidget(self._why)

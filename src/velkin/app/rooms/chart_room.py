@@ -213,8 +213,8 @@ class ChartRoom(QWidget):
         row.addSpacing(6)
         row.addWidget(self._subtitle, 1)
         self.find_button = button("Find it", self.find, tip="Look for the chart in the picture")
-        self.place_button = button("Place by hand   P", self.place_by_hand, tip="Lay the grid on the middle of the picture and drag its corners")
-        self.turn_button = button("Turn   R", self.turn, tip="Turn the grid by 90°: the first patch moves to the next corner")
+        self.place_button = button("Place by hand", self.place_by_hand, tip="Lay the grid on the middle of the picture and drag its corners (P)")
+        self.turn_button = button("Turn", self.turn, tip="Turn the grid by 90°: the first patch moves to the next corner (R)")
         leave = button("Leave   Esc", self.leave)
         for item in (self.find_button, self.place_button, self.turn_button, leave):
             row.addWidget(item)
@@ -245,7 +245,7 @@ class ChartRoom(QWidget):
         vertical.setDefaultSectionSize(19)
         vertical.setMinimumSectionSize(18)
         horizontal.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((0, 44), (2, 62), (3, 62)):
+        for column, width in ((0, 48), (2, 62), (3, 62)):
             self.table.setColumnWidth(column, width)
         for column in (2, 3):
             item = self.table.horizontalHeaderItem(column)
@@ -274,6 +274,7 @@ class ChartRoom(QWidget):
         self.frame, self.profile = frame, None
         f = self._model.state.frames[frame]
         self._subtitle.setText(f"{f.name}, {self._chart.name}")
+        self._subtitle.setToolTip(self._subtitle.text())
         self.view.clear()
         self.view.patch = self.swatches.patch = -1
         self.view.setFocus()
