@@ -181,7 +181,9 @@ class Desk(QObject):
         camera = state.profiles[profile].camera
         fitting = tuple(f for f in frames if state.frames[f].facts.unique == camera)
         if not fitting:
-            self.model.report(f"{state.profiles[profile].name} was made for {camera}; the chosen frames come from another camera.")
+            self.model.report(
+                f"{state.profiles[profile].name} was made for {camera}; the chosen frames come from another camera."
+            )
             return
         if self._command(lambda shoot: shoot.give_profile(profile, fitting, light)):
             left = len(frames) - len(fitting)
@@ -216,7 +218,9 @@ class Desk(QObject):
             profile = load_profile(path)
             wrong = [f for f in self.model.selected if self.model.state.frames[f].facts.unique != profile.camera]
             if wrong:
-                raise NotSupported(f"it was made for {profile.camera}; {count(len(wrong), 'chosen frame')} come from another camera", path)
+                raise NotSupported(
+                    f"it was made for {profile.camera}; {count(len(wrong), 'chosen frame')} come from another camera", path
+                )
         except VelkinError as error:
             self.model.report(error)
             return

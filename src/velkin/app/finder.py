@@ -52,7 +52,11 @@ class Finder(QDialog):
             item.data(Qt.ItemDataRole.UserRole).trigger()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down)
+        ):
             step = 1 if event.key() == Qt.Key.Key_Down else -1
             self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))
             return True

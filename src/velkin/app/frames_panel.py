@@ -111,7 +111,9 @@ class FramesList(QAbstractScrollArea):
                 y += _HEADER
                 if light.id not in self._folded:
                     for i, frame in enumerate(frames):
-                        rect = QRect(_PAD + (i % 2) * (THUMB_W + GAP), y + (i // 2) * (THUMB_H + _CAPTION), THUMB_W, THUMB_H + _CAPTION)
+                        rect = QRect(
+                            _PAD + (i % 2) * (THUMB_W + GAP), y + (i // 2) * (THUMB_H + _CAPTION), THUMB_W, THUMB_H + _CAPTION
+                        )
                         self._cells.append(_Cell(frame, rect))
                     y += ((len(frames) + 1) // 2) * (THUMB_H + _CAPTION)
                 y += 6
@@ -210,14 +212,20 @@ class FramesList(QAbstractScrollArea):
             p.setPen(t.colour("line"))
             p.drawLine(0, rect.top(), rect.width(), rect.top())
         light = next(k for k in state.lights if k.id == light_id)
-        glyphs.draw(p, "fold-shut" if light_id in self._folded else "fold-open", QRectF(_PAD, rect.top() + 10, 9, 9), t.colour("ink"))
+        glyphs.draw(
+            p, "fold-shut" if light_id in self._folded else "fold-open", QRectF(_PAD, rect.top() + 10, 9, 9), t.colour("ink")
+        )
         p.setPen(t.colour("ink"))
         p.setFont(theme.font(13, 600))
         name = p.fontMetrics().elidedText(light.name, Qt.TextElideMode.ElideRight, 130)
         p.drawText(QRect(28, rect.top() + 5, 140, 18), Qt.AlignmentFlag.AlignVCenter, name)
         p.setPen(t.colour("soft"))
         p.setFont(theme.font(13))
-        p.drawText(QRect(rect.width() - 60, rect.top() + 5, 48, 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, str(number))
+        p.drawText(
+            QRect(rect.width() - 60, rect.top() + 5, 48, 18),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            str(number),
+        )
         p.setFont(theme.font(12))
         p.drawText(QRect(28, rect.top() + 22, 180, 16), Qt.AlignmentFlag.AlignVCenter, light_line(state, light_id))
 
@@ -249,7 +257,9 @@ class FramesList(QAbstractScrollArea):
             glyphs.draw(p, frame.role, QRectF(mark).adjusted(3.5, 3.5, -3.5, -3.5), t.colour("ink"))
         p.setFont(theme.font(12, 600 if chosen else 400))
         p.setPen(t.colour("chosen_ink") if chosen else t.colour("soft"))
-        name = p.fontMetrics().elidedText(frame.name, Qt.TextElideMode.ElideMiddle, THUMB_W - (18 if cell.frame in self._edited else 0))
+        name = p.fontMetrics().elidedText(
+            frame.name, Qt.TextElideMode.ElideMiddle, THUMB_W - (18 if cell.frame in self._edited else 0)
+        )
         p.drawText(QRect(thumb.left(), thumb.bottom() + 2, THUMB_W, 16), Qt.AlignmentFlag.AlignVCenter, name)
         if cell.frame in self._edited:
             p.fillRect(thumb.right() - 13, thumb.bottom() + 9, 14, 3, t.colour("chosen_ink") if chosen else t.colour("ink"))

@@ -74,7 +74,9 @@ class Scope(QWidget):
             Qt.AlignmentFlag.AlignVCenter,
             p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room),
         )
-        p.drawText(QRectF(left + width - 100, 5, 100, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "% at the ends")
+        p.drawText(
+            QRectF(left + width - 100, 5, 100, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "% at the ends"
+        )
         for lane, (letter, (low, high)) in enumerate(zip("RGB", outside.shares(), strict=True)):
             top = 24.0 + lane * 23
             lane_rect = QRectF(left + 56, top, width - 56 - 46, 20)

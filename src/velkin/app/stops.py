@@ -30,12 +30,16 @@ class Stop:
     link: str
 
 
-def stops_of(state: State, frame_id: int, path: ColourPath, measured: Measured | None, written: list[WrittenFile]) -> list[Stop]:
+def stops_of(
+    state: State, frame_id: int, path: ColourPath, measured: Measured | None, written: list[WrittenFile]
+) -> list[Stop]:
     """The five stops of a frame along `path` (which may be its *before*)."""
     frame = state.frames[frame_id]
     facts = frame.facts
     light = state.light_of(frame_id)
-    source = Stop("Source", f"raw, {facts.model or 'unknown camera'}", f"{facts.bits}-bit, {facts.width} × {facts.height}", "raw", DOTTED)
+    source = Stop(
+        "Source", f"raw, {facts.model or 'unknown camera'}", f"{facts.bits}-bit, {facts.width} × {facts.height}", "raw", DOTTED
+    )
     if path.camera.profile:
         value = light.name if frame.profile == light.profile else path.camera.profile
         detail = f"ΔE {path.camera.mean_error:.1f} mean" if path.camera.mean_error is not None else "profile"
@@ -47,7 +51,9 @@ def stops_of(state: State, frame_id: int, path: ColourPath, measured: Measured |
     working = path.working
     own = working == state.working
     moves = SOLID if path.destination != working else HAIRLINE
-    work = Stop("Working", working.name, "same as the shoot" if own else f"the shoot: {state.working.name}", "tagged-same", moves)
+    work = Stop(
+        "Working", working.name, "same as the shoot" if own else f"the shoot: {state.working.name}", "tagged-same", moves
+    )
     destination = state.proof_destination()
     if measured is None or measured.path != path:
         lost = "measuring"

@@ -38,7 +38,9 @@ def _hatch_pattern() -> QBrush:
     for y in range(6):
         for x in range(6):
             phase = (x + y) % 6
-            tile.setPixelColor(x, y, QColor(0, 0, 0) if phase < 2 else QColor(255, 255, 255) if phase < 4 else QColor(0, 0, 0, 0))
+            tile.setPixelColor(
+                x, y, QColor(0, 0, 0) if phase < 2 else QColor(255, 255, 255) if phase < 4 else QColor(0, 0, 0, 0)
+            )
     return QBrush(QPixmap.fromImage(tile))
 
 

@@ -222,7 +222,7 @@ class Window(QMainWindow):
         column.addWidget(self.status)
         self.setCentralWidget(central)
         self.setMinimumSize(1000, 640)
-        for widget in (self.path_bar, *self.path_bar.buttons.values()):
+        for widget in self.path_bar.buttons.values():
             widget.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         for button in central.findChildren(QPushButton):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys with the picture
@@ -265,10 +265,16 @@ class Window(QMainWindow):
         self._action(frame, "Select &all frames", self.select_all, "Ctrl+A")
         self._action(frame, "Select the frames of this &light", self.select_light, "Ctrl+L")
         frame.addSeparator()
-        for role, name in (("chart", "Mark as &chart frame"), ("neutral", "Mark as ne&utral frame"), ("subject", "Mark as &subject")):
+        for role, name in (
+            ("chart", "Mark as &chart frame"),
+            ("neutral", "Mark as ne&utral frame"),
+            ("subject", "Mark as &subject"),
+        ):
             self._action(frame, name, lambda r=role: self.desk.command(lambda s: s.set_role(self.model.selected, r)))
         frame.addSeparator()
-        self._action(frame, "Move to a new light", lambda: self.desk.command(lambda s: s.move_to_light(self.model.selected, None)))
+        self._action(
+            frame, "Move to a new light", lambda: self.desk.command(lambda s: s.move_to_light(self.model.selected, None))
+        )
         self._action(frame, "Rename this light…", self.ask_light_name, "F2")
         self._action(frame, "Find a missing source…", self.ask_source)
         self._action(frame, "Remove from the shoot", self._remove, "Del", "The files stay where they are")
@@ -287,7 +293,9 @@ class Window(QMainWindow):
         for number, key in enumerate(STOPS, start=1):
             self._action(colour, f"Open {_NAMES[key]}", lambda k=key: self.open_stop(k), str(number))
         colour.addSeparator()
-        self._hatch = self._action(colour, "&Hatch what is outside", lambda: self.model.show_hatching(not self.model.hatching), "X")
+        self._hatch = self._action(
+            colour, "&Hatch what is outside", lambda: self.model.show_hatching(not self.model.hatching), "X"
+        )
         self._hatch.setCheckable(True)
 
         view = menu("&View")
@@ -295,7 +303,9 @@ class Window(QMainWindow):
         self._action(view, "&Actual pixels", self._actual, "A")
         self._action(view, "Zoom in", lambda: self._current_view().zoom_by(1.25), "Ctrl++")
         self._action(view, "Zoom out", lambda: self._current_view().zoom_by(0.8), "Ctrl+-")
-        before = self._action(view, "Before: the built-in rendering", lambda: self.model.show_before(not self.model.before), "B")
+        before = self._action(
+            view, "Before: the built-in rendering", lambda: self.model.show_before(not self.model.before), "B"
+        )
         before.setCheckable(True)
         before.setToolTip("Show the camera's built-in rendering (B; or hold Space)")
         self.model.before_changed.connect(before.setChecked)
@@ -350,7 +360,9 @@ class Window(QMainWindow):
         self.service.measured.connect(self._measured)
         self.service.failed.connect(self._failed)
         self.service.thumbnail.connect(self.frames.list.set_thumbnail)
-        self.service.thumbnails_left.connect(lambda left, total: self._show_progress("Drawing thumbnails", total - left, total if left else 0, False))
+        self.service.thumbnails_left.connect(
+            lambda left, total: self._show_progress("Drawing thumbnails", total - left, total if left else 0, False)
+        )
         self.desk.progress.connect(lambda words, done, total: self._show_progress(words or "job", done, total, True))
         self.status.cancelled.connect(self.desk.cancel)
         self.view.pointed.connect(self._pointed)
@@ -597,7 +609,9 @@ class Window(QMainWindow):
 
     def ask_new(self) -> None:
         """Ask for a new shoot's name and place."""
-        chosen, _ = QFileDialog.getSaveFileName(self, "New shoot", str(Path(self._folder()) / "Untitled.velkin"), "Shoots (*.velkin)")
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "New shoot", str(Path(self._folder()) / "Untitled.velkin"), "Shoots (*.velkin)"
+        )
         if chosen:
             self._remember(chosen)
             self.desk.new_shoot(Path(chosen))
@@ -655,7 +669,9 @@ class Window(QMainWindow):
             self.model.report("This frame uses the camera's built-in profile; there is nothing to export.")
             return
         name = self.model.state.profiles[frame.profile].name.replace("/", "-")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Export the profile", str(Path(self._folder()) / f"{name}.json"), "(*.json)")
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Export the profile", str(Path(self._folder()) / f"{name}.json"), "(*.json)"
+        )
         if chosen:
             self.desk.export_profile(frame.profile, Path(chosen))
 
@@ -672,7 +688,9 @@ class Window(QMainWindow):
     def _remove(self) -> None:
         chosen = self.model.selected
         if chosen and self.desk.command(lambda s: s.remove_frames(chosen)):
-            self.model.notice.emit(f"{count(len(chosen), 'frame')} removed from the shoot; the files stay where they are. Ctrl+Z brings them back.")
+            self.model.notice.emit(
+                f"{count(len(chosen), 'frame')} removed from the shoot; the files stay where they are. Ctrl+Z brings them back."
+            )
 
     def hand_off(self) -> None:
         """Open the Hand-off bench and start."""
@@ -696,7 +714,9 @@ class Window(QMainWindow):
         )
 
     def _about(self) -> None:
-        self.model.notice.emit(f"Velkin {__version__}, free software under the GPL, version 3 or later. Its demo pictures are simulated.")
+        self.model.notice.emit(
+            f"Velkin {__version__}, free software under the GPL, version 3 or later. Its demo pictures are simulated."
+        )
 
     def _write_backup(self) -> None:
         if self.model.shoot is not None:

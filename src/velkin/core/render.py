@@ -6,6 +6,7 @@ Pixels in flight are float32, linear, (H, W, 3) and unclipped. Clipping happens 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -29,15 +30,19 @@ def balanced(camera_rgb: Pixels, multipliers: tuple[float, ...]) -> Pixels:
     """
     gains = np.array(multipliers, dtype=np.float32)
     out: Pixels = camera_rgb * gains
-    top = camera_rgb.max(axis=2)
-    if float(top.max()) < _SATURATED:
+    if float(camera_rgb.max()) < _SATURATED:
         return out
-    at = top >= _SATURATED
+    at = _largest(camera_rgb) >= _SATURATED
     raw, lost = camera_rgb[at], np.minimum(out[at], 1.0)
     second = np.sort(raw, axis=1)[:, 1]
     share = np.clip((second - 0.90) / (_SATURATED - 0.90), 0.0, 1.0)[:, None]
     out[at] = lost + (lost.max(axis=1, keepdims=True) - lost) * share
     return out
+
+
+def _largest(pixels: Pixels) -> Pixels:
+    """Largest channel of each pixel, (H, W); much faster than a reduction over the last axis."""
+    return np.maximum(np.maximum(pixels[..., 0], pixels[..., 1]), pixels[..., 2])
 
 
 def to_working(camera_rgb: Pixels, path: ColourPath) -> Pixels:
@@ -52,45 +57,66 @@ def to_space(working: Pixels, path: ColourPath, space: RGBSpace) -> Pixels:
     return np.asarray(cv2.transform(working, between(path.working, space)), dtype=np.float32)
 
 
+_STEPS = 65536
+
+
+@lru_cache(maxsize=16)
+def _curve(space: RGBSpace) -> Pixels:
+    """Encoded numbers of the squares of 0..1 in 65536 steps: at most 0.6 of a 16-bit code from the exact curve."""
+    return space.encode((np.arange(_STEPS) / (_STEPS - 1.0)) ** 2).astype(np.float32)
+
+
+def _by_root(linear: Pixels) -> NDArray[np.uint16]:
+    """Square roots of clipped linear numbers in 65536 steps, fine where curves are steep."""
+    return np.asarray(cv2.sqrt(np.clip(linear, 0.0, 1.0)) * np.float32(_STEPS - 1) + np.float32(0.5), dtype=np.uint16)
+
+
 def encode_8bit(linear: Pixels, space: RGBSpace, dither: bool = True) -> Bytes:
     """Encoded 8-bit numbers (H, W, 3) of linear RGB, clipped.
 
     Parameters
     ----------
     dither : bool
-        Triangular dither of one code from a fixed seed, the same on every run; off for what is only shown.
+        Blue-noise dither within half a code, the same on every run; off for what is only shown.
     """
-    codes: Pixels = np.asarray(space.encode(np.clip(linear, 0.0, 1.0)), dtype=np.float32) * np.float32(255.0)
-    if dither:
-        codes += _dither(codes.shape[0], codes.shape[1])[..., None]
-    return np.asarray(np.clip(codes + 0.5, 0.0, 255.0), dtype=np.uint8)
+    if not dither:
+        table = (_curve(space) * np.float32(255.0) + np.float32(0.5)).astype(np.uint8)
+        return np.take(table, _by_root(linear))
+    codes = np.take(_curve(space) * np.float32(255.0) + np.float32(0.5), _by_root(linear))
+    codes += _dither(codes.shape[0], codes.shape[1])[..., None]
+    return np.asarray(np.clip(codes, 0.0, 255.0, out=codes), dtype=np.uint8)
 
 
 def encode_16bit(linear: Pixels, space: RGBSpace) -> NDArray[np.uint16]:
     """Encoded 16-bit numbers (H, W, 3) of linear RGB, clipped."""
-    codes = np.asarray(space.encode(np.clip(linear, 0.0, 1.0)), dtype=np.float32) * np.float32(65535.0)
-    return np.asarray(codes + 0.5, dtype=np.uint16)
+    table = (_curve(space) * np.float32(65535.0) + np.float32(0.5)).astype(np.uint16)
+    return np.take(table, _by_root(linear))
+
+
+@lru_cache(maxsize=1)
+def _dither_tile() -> Pixels:
+    """One 256 × 256 tile of blue noise, uniform in ±0.5 code, from a fixed seed.
+
+    White noise is high-passed and ranked a few times over: what is left is fine grain without clumps, and because it is
+    uniform the mean of an area is kept while no code moves by more than one.
+    """
+    noise = np.random.default_rng(1729).random((256, 256), dtype=np.float32)
+    for _ in range(8):
+        wrapped = np.pad(noise, 16, mode="wrap")
+        noise = noise - np.asarray(cv2.GaussianBlur(wrapped, (0, 0), 1.6), dtype=np.float32)[16:-16, 16:-16]
+        ranks = np.empty(noise.size, dtype=np.float32)
+        ranks[np.argsort(noise, axis=None)] = (np.arange(noise.size) + 0.5) / noise.size
+        noise = ranks.reshape(noise.shape)
+    return noise - np.float32(0.5)
 
 
 def _dither(height: int, width: int) -> Pixels:
-    """Triangular noise of ±0.5 code, tiled from one fixed 256 × 256 pattern (fast and repeatable)."""
-    rng = np.random.default_rng(1729)
-    tile = (rng.random((256, 256), dtype=np.float32) + rng.random((256, 256), dtype=np.float32) - 1.0) * 0.5
-    return np.tile(tile, (height // 256 + 1, width // 256 + 1))[:height, :width]
-
-
-# ---- for the screen -----------------------------------------------------------------------------------------------
-
-_STEPS = 4096
+    return np.tile(_dither_tile(), (height // 256 + 1, width // 256 + 1))[:height, :width]
 
 
 def for_screen(working: Pixels, path: ColourPath, screen: RGBSpace) -> Bytes:
-    """What a screen is given, (H, W, 3) uint8: the same colours as `encode_8bit`, through a table in square-root steps."""
-    linear = to_space(working, path, screen)
-    roots = cv2.sqrt(np.clip(linear, 0.0, 1.0))
-    table = screen.encode((np.arange(_STEPS) / (_STEPS - 1)) ** 2) * 255.0 + 0.5
-    index = (roots * (_STEPS - 1) + 0.5).astype(np.uint16)
-    return np.take(table.astype(np.uint8), index)
+    """What a screen is given, (H, W, 3) uint8: the colours that `encode_8bit` writes, without dither."""
+    return encode_8bit(to_space(working, path, screen), screen, dither=False)
 
 
 # ---- what a destination cannot hold -------------------------------------------------------------------------------
@@ -133,25 +159,26 @@ def ends_of(space: RGBSpace) -> tuple[float, float]:
 def outside_mask(linear: Pixels, space: RGBSpace) -> NDArray[np.bool_]:
     """Which pixels (H, W) a matrix space cannot hold, of unclipped linear RGB in that space."""
     low, high = ends_of(space)
-    return np.asarray((linear.min(axis=2) < low) | (linear.max(axis=2) > high))
+    smallest = np.minimum(np.minimum(linear[..., 0], linear[..., 1]), linear[..., 2])
+    return np.asarray((smallest < low) | (_largest(linear) > high))
 
 
 def measure_outside(linear: Pixels, space: RGBSpace) -> Outside:
     """Count what is outside, in total and by channel and end, of unclipped linear RGB (H, W, 3) in `space`."""
     low, high = ends_of(space)
-    below, above = linear < low, linear > high
-    channels = tuple(ChannelEnds(int(np.count_nonzero(below[..., c])), int(np.count_nonzero(above[..., c]))) for c in range(3))
-    either = int(np.count_nonzero((below | above).any(axis=2)))
+    channels = []
+    for c in range(3):
+        plane = np.ascontiguousarray(linear[..., c])
+        channels.append(ChannelEnds(int(np.count_nonzero(plane < low)), int(np.count_nonzero(plane > high))))
+    either = int(np.count_nonzero(outside_mask(linear, space)))
     return Outside(linear.shape[0] * linear.shape[1], either, (channels[0], channels[1], channels[2]))
 
 
 def histogram(linear: Pixels, space: RGBSpace, bins: int = 128) -> NDArray[np.int64]:
     """Counts (3, bins) of encoded numbers 0..1; what lies outside falls into the first and last bin."""
-    roots = np.sqrt(np.clip(linear, 0.0, 1.0))
-    fine = space.encode((np.arange(1024) / 1023.0) ** 2)
-    to_bin = np.minimum((fine * bins).astype(np.int64), bins - 1)
+    to_bin = np.minimum((_curve(space) * bins).astype(np.int64), bins - 1)
+    roots = _by_root(linear)
     counts = np.zeros((3, bins), dtype=np.int64)
     for channel in range(3):
-        by_root = np.bincount((roots[..., channel] * 1023.0 + 0.5).astype(np.int32).ravel(), minlength=1024)
-        np.add.at(counts[channel], to_bin, by_root)
+        np.add.at(counts[channel], to_bin, np.bincount(roots[..., channel].ravel(), minlength=_STEPS))
     return counts

@@ -25,7 +25,7 @@ def _band(centre: float, left: float, right: float) -> Floats:
 DYES: dict[str, Floats] = {
     "madder": _band(505.0, 60.0, 38.0) + 0.35 * _band(430.0, 40.0, 40.0),
     "cochineal": _band(530.0, 42.0, 32.0) + 0.18 * _band(440.0, 40.0, 30.0),
-    "weld": _band(405.0, 60.0, 42.0),
+    "weld": _band(418.0, 60.0, 42.0),
     "indigo": _band(645.0, 62.0, 60.0) + 0.10 * _band(420.0, 40.0, 30.0),
     "teal": _band(650.0, 58.0, 80.0) + 0.20 * _band(415.0, 30.0, 22.0),
     "fuchsia": _band(545.0, 34.0, 26.0) + 0.06 * _band(420.0, 40.0, 40.0),
@@ -58,15 +58,15 @@ class DyeBath:
 
 
 BATHS: dict[str, DyeBath] = {
-    "magenta": DyeBath((("fuchsia", 9.0),)),
+    "magenta": DyeBath((("fuchsia", 13.0),)),
     "crimson": DyeBath((("cochineal", 9.0), ("madder", 2.5))),
     "rust": DyeBath((("madder", 5.5), ("weld", 2.5), ("walnut", 0.35))),
-    "ochre": DyeBath((("weld", 7.5), ("madder", 0.55), ("walnut", 0.10))),
+    "ochre": DyeBath((("weld", 12.0), ("madder", 0.55))),
     "teal": DyeBath((("teal", 8.5), ("weld", 0.25))),
     "indigo": DyeBath((("indigo", 9.0), ("cochineal", 1.0))),
-    "moss": DyeBath((("weld", 7.0), ("indigo", 1.4))),
+    "moss": DyeBath((("weld", 9.0), ("indigo", 1.4))),
     "plum": DyeBath((("cochineal", 5.0), ("indigo", 3.0))),
-    "orange": DyeBath((("madder", 3.0), ("weld", 8.5))),
+    "orange": DyeBath((("madder", 3.0), ("weld", 13.0))),
     "natural": DyeBath((("walnut", 0.03),)),
 }
 

@@ -55,7 +55,9 @@ class CameraBench(Bench):
         self._exposure.setKeyboardTracking(False)
         self._exposure.setToolTip("Per frame; a profile that is given leaves it alone")
         self._exposure.valueChanged.connect(self._exposure_changed)
-        self._level = button("Match the chart", self._match_exposure, tip="The exposure at which the chart's greys have their own lightness")
+        self._level = button(
+            "Match the chart", self._match_exposure, tip="The exposure at which the chart's greys have their own lightness"
+        )
         self._exposure.setAccessibleName("Exposure of this frame")
         self.column.addWidget(pair(self._exposure, self._level))
         self.end()

@@ -219,7 +219,9 @@ class HandoffBench(Bench):
         if shoot is None or self._destination is None:
             return
         start = shoot.folder_of(self._destination)
-        chosen = QFileDialog.getExistingDirectory(self, "Folder of this destination", str(start if start.is_dir() else start.parent))
+        chosen = QFileDialog.getExistingDirectory(
+            self, "Folder of this destination", str(start if start.is_dir() else start.parent)
+        )
         if chosen:
             self._folder.setText(str(Path(chosen)))
             self._edited()

@@ -78,7 +78,10 @@ class WorkingBench(Bench):
         name = measured.path.working.name
         self._figure.show_value(f"{share(outside.share)} %", f"of this picture lies outside {name}, the shoot's working space")
         self._frame.show_rows(
-            [(letter, f"{share(low)} % low, {share(high)} % high") for letter, (low, high) in zip("RGB", outside.shares(), strict=True)]
+            [
+                (letter, f"{share(low)} % low, {share(high)} % high")
+                for letter, (low, high) in zip("RGB", outside.shares(), strict=True)
+            ]
         )
 
     def _chosen(self, index: int) -> None:

@@ -91,7 +91,10 @@ class _Swatches(QWidget):
             slot = self._slot(i)
             if i < len(self.reference):
                 p.fillRect(QRectF(slot.left(), slot.top(), slot.width(), slot.height() / 2), _screen_colour(self.reference[i]))
-                p.fillRect(QRectF(slot.left(), slot.top() + slot.height() / 2, slot.width(), slot.height() / 2), _screen_colour(self.seen[i]))
+                p.fillRect(
+                    QRectF(slot.left(), slot.top() + slot.height() / 2, slot.width(), slot.height() / 2),
+                    _screen_colour(self.seen[i]),
+                )
             else:
                 p.fillRect(slot, t.colour("field"))
             label = QRectF(slot.left(), slot.bottom() + 3, slot.width(), 16)
@@ -105,10 +108,11 @@ class _Swatches(QWidget):
             p.drawText(label, Qt.AlignmentFlag.AlignCenter, name)
 
 
+_QUALITY_GLYPHS = {Verdict.GOOD: "tagged-same", Verdict.NOTE: "tagged-other", Verdict.REFUSE: "damaged"}
+
+
 class _QualityRow(QWidget):
     """One judgement: glyph, about, finding, verdict; with its advice under it."""
-
-    _GLYPH = {Verdict.GOOD: "tagged-same", Verdict.NOTE: "tagged-other", Verdict.REFUSE: "damaged"}
 
     def __init__(self, judgement: Judgement) -> None:
         super().__init__()
@@ -124,7 +128,7 @@ class _QualityRow(QWidget):
         if refuse:
             p.fillRect(self.rect(), t.colour("chosen"))
         ink = t.colour("chosen_ink") if refuse else t.colour("ink")
-        glyphs.draw(p, self._GLYPH[j.verdict], QRectF(4, 5, 10, 10), ink)
+        glyphs.draw(p, _QUALITY_GLYPHS[j.verdict], QRectF(4, 5, 10, 10), ink)
         p.setPen(ink)
         p.setFont(theme.font(13, 700 if refuse else 400))
         p.drawText(QRectF(22, 0, 80, 20), Qt.AlignmentFlag.AlignVCenter, j.about)
@@ -136,7 +140,9 @@ class _QualityRow(QWidget):
         )
         p.setFont(theme.font(12, 700 if j.verdict is not Verdict.GOOD else 400))
         p.setPen(ink if j.verdict is not Verdict.GOOD else t.colour("soft"))
-        p.drawText(QRectF(0, 0, self.width() - 4, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, j.verdict.value)
+        p.drawText(
+            QRectF(0, 0, self.width() - 4, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, j.verdict.value
+        )
 
 
 class _Number(QTableWidgetItem):
@@ -213,7 +219,9 @@ class ChartRoom(QWidget):
         row.addSpacing(6)
         row.addWidget(self._subtitle, 1)
         self.find_button = button("Find it", self.find, tip="Look for the chart in the picture")
-        self.place_button = button("Place by hand", self.place_by_hand, tip="Lay the grid on the middle of the picture and drag its corners (P)")
+        self.place_button = button(
+            "Place by hand", self.place_by_hand, tip="Lay the grid on the middle of the picture and drag its corners (P)"
+        )
         self.turn_button = button("Turn", self.turn, tip="Turn the grid by 90°: the first patch moves to the next corner (R)")
         leave = button("Leave   Esc", self.leave)
         for item in (self.find_button, self.place_button, self.turn_button, leave):
@@ -412,10 +420,14 @@ class ChartRoom(QWidget):
         total = len(kept.reading.patches)
         if self.profile is not None:
             f = self.profile.figures
-            self._figure.show_value(f"ΔE {f.mean:.1f}", f"mean after the fit, worst {f.worst:.1f}; the built-in profile had {f.before:.1f}")
+            self._figure.show_value(
+                f"ΔE {f.mean:.1f}", f"mean after the fit, worst {f.worst:.1f}; the built-in profile had {f.before:.1f}"
+            )
         else:
             words = "patches are good." if not bad else "patches are good; the others must not be used."
-            self._figure.show_value(f"{total - len(bad)} of {total}", words if not refused or bad else "patches read; see Quality.")
+            self._figure.show_value(
+                f"{total - len(bad)} of {total}", words if not refused or bad else "patches read; see Quality."
+            )
         self._show_colours()
         self._fill_table()
         self._show_foot()
@@ -503,4 +515,6 @@ class ChartRoom(QWidget):
         reference, seen, _ = self._colours()
         a, b = xyz_to_lab(reference[index]), xyz_to_lab(seen[index])
         texts = ["  ".join(signed(float(v)) for v in lab) for lab in (a, b)]
-        self._patch_words.setText(f"{self._chart.ids[index]} {self._chart.names[index]}, Lab: chart {texts[0]}; read {texts[1]}")
+        self._patch_words.setText(
+            f"{self._chart.ids[index]} {self._chart.names[index]}, Lab: chart {texts[0]}; read {texts[1]}"
+        )

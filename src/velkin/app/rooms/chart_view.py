@@ -103,7 +103,11 @@ class ChartView(PictureView):
         middle = self.to_widget(*(float(v) for v in self.corners.mean(axis=0)))
         marks = [(str(c + 1), (boxes[c, 0] + boxes[c, 2]) / 2, 0.0) for c in range(self._chart.columns)]
         marks += [
-            (self._chart.ids[r * self._chart.columns][0], 0.0, (boxes[r * self._chart.columns, 1] + boxes[r * self._chart.columns, 3]) / 2)
+            (
+                self._chart.ids[r * self._chart.columns][0],
+                0.0,
+                (boxes[r * self._chart.columns, 1] + boxes[r * self._chart.columns, 3]) / 2,
+            )
             for r in range(self._chart.rows)
         ]
         for text, u, v in marks:
@@ -163,7 +167,9 @@ class ChartView(PictureView):
             self.corners_moved.emit(False)
             self.update()
             return
-        self.setCursor(Qt.CursorShape.CrossCursor if self._corner_at(event.position()) is not None else Qt.CursorShape.ArrowCursor)
+        self.setCursor(
+            Qt.CursorShape.CrossCursor if self._corner_at(event.position()) is not None else Qt.CursorShape.ArrowCursor
+        )
         super().mouseMoveEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:

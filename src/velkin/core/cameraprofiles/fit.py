@@ -172,6 +172,10 @@ def fit_matrix(rgb: Floats, reference: Floats, neutrals: list[int]) -> tuple[Flo
     scaled = rgb * (reference[neutrals, 1].sum() / rgb[neutrals, 1].sum())
     if not np.all(np.isfinite(scaled)) or np.linalg.cond(scaled / np.linalg.norm(scaled, axis=1, keepdims=True)) > 200.0:
         raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
+    # white is kept at the neutrals' exposure, which the matrix itself decides a little: settle both together
+    for _ in range(8):
+        luminance = scaled @ least_squares_matrix(scaled, reference)[1]
+        scaled = scaled * common_exposure(luminance, reference[:, 1], neutrals)
     count = len(scaled)
     lab = xyz_to_lab(reference)
     use = np.vstack([np.ones(count), 1.0 - np.eye(count)])

@@ -20,7 +20,7 @@ from velkin.core.spectra import WAVELENGTHS
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
 
-_SEARCH_EDGE = 900
+_SEARCH_EDGES = (600, 1500)
 _THRESHOLDS = (10, 18, 30)
 _LARGEST_RESIDUAL = 0.42
 _UNIT = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype=np.float64)
@@ -69,7 +69,8 @@ def _prepare(image: Pixels, edge: int) -> tuple[NDArray[np.uint8], float]:
 
 def _blobs(encoded: NDArray[np.uint8], threshold: int) -> list[_Blob]:
     kernel = np.ones((3, 3), np.uint8)
-    gradient = cv2.morphologyEx(cv2.GaussianBlur(encoded, (3, 3), 0), cv2.MORPH_GRADIENT, kernel).max(axis=2)
+    steps = cv2.split(cv2.morphologyEx(cv2.GaussianBlur(encoded, (3, 3), 0), cv2.MORPH_GRADIENT, kernel))
+    gradient = cv2.max(cv2.max(steps[0], steps[1]), steps[2])
     flat = (gradient < threshold).astype(np.uint8)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(flat, connectivity=4)
     height, width = flat.shape
@@ -295,7 +296,7 @@ def find(image: Pixels, chart: Chart) -> FoundChart:
     ChartNotFound
         When nothing in the picture agrees with the chart in both grid and colours.
     """
-    for edge in (_SEARCH_EDGE, 2 * _SEARCH_EDGE):
+    for edge in _SEARCH_EDGES:
         encoded, scale = _prepare(image, edge)
         best = _search(encoded, chart)
         if best is not None or max(image.shape[:2]) <= edge:

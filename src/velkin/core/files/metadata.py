@@ -166,6 +166,4 @@ def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int
     exif["Exif.Photo.PixelYDimension"] = exiv2.ULongValue(size[1])
     target.setExifData(exif)
     target.writeMetadata()
-    io = target.io()
-    io.open()
-    return bytes(io.read(io.size()))
+    return bytes(target.io().data())

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
@@ -113,10 +114,9 @@ def _check_colours(found: NDArray[np.uint8], meant: NDArray[np.uint8], space: RG
     """Compare means over 8 × 8 blocks: what the eye sees, without JPEG's grain."""
 
     def blocks(pixels: NDArray[np.uint8]) -> NDArray[np.float64]:
-        height, width = (max(n // _BLOCK, 1) * min(_BLOCK, n) for n in pixels.shape[:2])
-        step_y, step_x = min(_BLOCK, pixels.shape[0]), min(_BLOCK, pixels.shape[1])
-        cut = pixels[:height, :width].reshape(height // step_y, step_y, width // step_x, step_x, 3)
-        return np.asarray(cut.mean(axis=(1, 3), dtype=np.float64).reshape(-1, 3))
+        height, width = (max(n // _BLOCK, 1) for n in pixels.shape[:2])
+        cut = pixels[: max(height * _BLOCK, 1), : max(width * _BLOCK, 1)].astype(np.float32)
+        return np.asarray(cv2.resize(cut, (width, height), interpolation=cv2.INTER_AREA), dtype=np.float64).reshape(-1, 3)
 
     difference = ciede2000(_lab(blocks(found), space), _lab(blocks(meant), space))
     mean, p99 = float(difference.mean()), float(np.percentile(difference, 99))

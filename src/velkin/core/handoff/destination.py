@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from velkin.core.errors import NotSupported
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 
+_WORD = re.compile(r"\{(name|n)\}")
 _ILLEGAL = re.compile(r'[/\\:*?"<>|\x00-\x1f]')
 
 
@@ -73,10 +74,9 @@ class Destination:
         NotSupported
             When the pattern makes an empty or illegal name, or has a word in braces that means nothing.
         """
-        try:
-            stem = self.pattern.format(name=frame, n=number).strip()
-        except (KeyError, IndexError, ValueError) as error:
-            raise NotSupported(f"the name pattern {self.pattern!r} is wrong; it knows {{name}} and {{n}}") from error
+        if re.search(r"[{}]", _WORD.sub("", self.pattern)):
+            raise NotSupported(f"the name pattern {self.pattern!r} is wrong; it knows {{name}} and {{n}}")
+        stem = _WORD.sub(lambda word: frame if word.group(1) == "name" else str(number), self.pattern).strip()
         if not stem or stem.startswith(".") or _ILLEGAL.search(stem) or len(stem.encode()) > 200:
             raise NotSupported(f"the name pattern {self.pattern!r} makes the name {stem!r}, which no folder can hold")
         return f"{stem}.jpg"

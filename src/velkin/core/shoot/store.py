@@ -110,12 +110,16 @@ class Store:
         if not path.is_file():
             raise ShootError("there is no such shoot file", path)
         try:
+            with path.open("rb") as stream:
+                head = stream.read(100)
+        except OSError as error:
+            raise ShootError(f"the shoot file cannot be read ({error.strerror})", path) from error
+        # looked at before SQLite is, which would turn an empty file into a database
+        if head[:16] != b"SQLite format 3\0" or head[68:72] != _APPLICATION.to_bytes(4, "big"):
+            raise ShootError("this is not a Velkin shoot; it was left untouched", path)
+        try:
             connection = cls._connect(path)
-            application = connection.execute("PRAGMA application_id").fetchone()[0]
             version = connection.execute("PRAGMA user_version").fetchone()[0]
-            if application != _APPLICATION:
-                connection.close()
-                raise ShootError("this is not a Velkin shoot", path)
             if version > _VERSION:
                 connection.close()
                 raise ShootError("this shoot was written by a newer Velkin; it was left untouched", path)

@@ -1,0 +1,157 @@
+"""The whole job in the real window, by mouse and by keyboard: read, fit, give, hand off; then what was written is opened
+with other libraries and found right."""
+
+from io import BytesIO
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image, ImageCms
+from PyQt6.QtCore import QPoint, QSettings, Qt
+
+from velkin.app.main import make_application, settle
+from velkin.app.window import Window
+from velkin.core.charts.definition import iso24
+from velkin.core.charts.read import read
+from velkin.core.spaces.difference import ciede2000
+from velkin.core.spectra import Illuminant
+from velkin.core.spaces.lab import xyz_to_lab
+from velkin.sim.madderfold import chart_corners, light_of
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture(scope="session")
+def qapp_cls():
+    make_application()
+    from PyQt6.QtWidgets import QApplication
+
+    return QApplication
+
+
+@pytest.fixture
+def window(qtbot, demo_shoot, tmp_path):
+    make_application()
+    made = Window(QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
+    made.resize(1280, 800)
+    made.show()
+    assert made.desk.open_shoot(demo_shoot)
+    qtbot.waitUntil(lambda: made.rendered is not None, timeout=20000)
+    yield made
+    made.close()
+
+
+def ids(window):
+    return {f.name: f.id for f in window.model.state.frames.values()}
+
+
+def click(qtbot, widget, at: QPoint | None = None):
+    qtbot.mouseClick(widget, LEFT, pos=at or widget.rect().center())
+
+
+def click_frame(qtbot, window, name):
+    frames = window.frames.list
+    frames.reveal(ids(window)[name])
+    click(qtbot, frames.viewport(), frames.cell_centre(ids(window)[name]))
+    assert window.model.current == ids(window)[name]
+
+
+def found_patches(path: Path, light: str) -> np.ndarray:
+    """Lab D50 of the chart's patches in a written JPEG, read with Pillow and LittleCMS alone (16-bit through XYZ)."""
+    with Image.open(path) as picture:
+        embedded = ImageCms.ImageCmsProfile(BytesIO(picture.info["icc_profile"]))
+        assert ImageCms.getProfileDescription(embedded).strip() == "sRGB"
+        scale = picture.size[0] / 2400
+        to_lab = ImageCms.buildTransform(embedded, ImageCms.createProfile("LAB"), "RGB", "LAB", 1)
+        corners = chart_corners(light) * scale
+        coded = np.asarray(picture).astype(np.float32)
+        patches = read(coded, corners, iso24()).rgb()
+        dots = Image.fromarray(np.round(patches).astype(np.uint8)[None])
+        lab = np.asarray(ImageCms.applyTransform(dots, to_lab))[0]
+    signed = lab.view(np.int8).astype(float)
+    return np.column_stack([lab[:, 0] / 2.55, signed[:, 1], signed[:, 2]])
+
+
+def assert_right_colours(path: Path, light: str):
+    chart = iso24()
+    meant = xyz_to_lab(chart.reference(Illuminant("", light_of(light).power)))
+    within = [i for i, n in enumerate(chart.ids) if n != "C6"]  # cyan lies outside sRGB
+    difference = ciede2000(found_patches(path, light), meant)[within]
+    assert difference.mean() < 2.0
+    assert np.sort(difference)[-2] < 3.5
+
+
+def read_fit_give_by_mouse(qtbot, window, chart_frame):
+    room = window.chart_room
+    click_frame(qtbot, window, chart_frame)
+    click(qtbot, window.camera_bench._read)
+    qtbot.waitUntil(lambda: room.kept is not None and room.view.has_picture, timeout=20000)
+    assert window.rooms.currentWidget() is room
+    click(qtbot, room.fit_button)
+    qtbot.waitUntil(lambda: room.profile is not None, timeout=20000)
+    assert room.table.item(0, 3).text()
+    click(qtbot, room.give_button)
+    assert window.rooms.currentWidget() is not room
+
+
+def test_by_mouse(qtbot, window, tmp_path):
+    for light, frame in (("north", "north-0401"), ("lamp", "lamp-0501")):
+        read_fit_give_by_mouse(qtbot, window, frame)
+        state = window.model.state
+        members = state.light_of(ids(window)[frame]).frames
+        assert all(state.frames[f].profile is not None for f in members), light
+        assert state.profiles[state.frames[members[0]].profile].figures.mean <= 1.3
+        # the chart's own lightness, so that the written patches can be compared with the reference
+        click_frame(qtbot, window, frame)
+        click(qtbot, window.camera_bench._level)
+    click(qtbot, window.path_bar.buttons["handoff"])
+    bench = window.handoff_bench
+    qtbot.mouseClick(bench._all, LEFT, pos=QPoint(8, 10))
+    assert bench._all.isChecked()
+    assert bench.run_button.text() == "Hand off 12 frames"
+    with qtbot.waitSignal(window.desk.handoff_ended, timeout=120000) as ended:
+        click(qtbot, bench.run_button)
+    assert ended.args == [12, 0, False]
+    written = sorted((window.model.shoot.path.parent / "web").iterdir())
+    assert len(written) == 12
+    for light, frame in (("north", "north-0401"), ("lamp", "lamp-0501")):
+        assert_right_colours(written[0].parent / f"{frame}.jpg", light)
+    assert window.path_bar.buttons["handoff"].stop().detail.endswith("checked")
+    assert bench._results.count() == 12
+
+
+def test_by_keyboard(qtbot, window):
+    qtbot.waitUntil(window.isActiveWindow, timeout=5000)
+    window.view.setFocus()
+    press = lambda key, modifier=Qt.KeyboardModifier.NoModifier, widget=None: qtbot.keyClick(widget or window.view, key, modifier)  # noqa: E731
+    frames = window.frames.list
+    frames.setFocus()
+    while window.model.frame.name != "north-0401":
+        press(Qt.Key.Key_Left, widget=frames)
+    press(Qt.Key.Key_K, widget=frames)
+    room = window.chart_room
+    qtbot.waitUntil(lambda: room.kept is not None and room.view.has_picture, timeout=20000)
+    corner = room.view.corners.copy()
+    press(Qt.Key.Key_C, widget=room.view)
+    press(Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, widget=room.view)
+    assert room.view.corners[1, 0] == pytest.approx(corner[1, 0] + 10)
+    press(Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier, widget=room.view)
+    qtbot.waitUntil(lambda: room.kept is not None and not room._reading_again and not room._settle.isActive(), timeout=20000)
+    for button in (room.fit_button, room.give_button):
+        qtbot.waitUntil(lambda b=button: b.isVisible() and b.isEnabled(), timeout=20000)
+        button.setFocus(Qt.FocusReason.TabFocusReason)
+        press(Qt.Key.Key_Space, widget=button)
+        if button is room.fit_button:
+            qtbot.waitUntil(lambda: room.profile is not None, timeout=20000)
+    assert window.model.frame.profile is not None
+    press(Qt.Key.Key_5)
+    assert window.model.stop == "handoff"
+    with qtbot.waitSignal(window.desk.handoff_ended, timeout=120000) as ended:
+        press(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    assert ended.args[:2] == [8, 0]
+    settle(window, 20)
+    press(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.model.frame.profile is None
+    assert window.path_bar.buttons["camera"].stop().value == "built-in profile"
+    press(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert window.model.frame.profile is not None

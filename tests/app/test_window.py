@@ -1,0 +1,226 @@
+"""The window's parts: what they say is what the core says; nothing crashes on bad input."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, QSettings, Qt
+from PyQt6.QtWidgets import QPushButton, QWidget
+
+from velkin.app import theme
+from velkin.app.main import make_application, settle
+from velkin.app.window import Window
+from velkin.core.render import encode_8bit, measure_outside, to_space, to_working
+from velkin.core.files.raw import decode
+from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spaces.rgb import ROMM, SRGB
+
+from ..studio import shoot_chart
+from .test_whole_job import click, click_frame, ids, window  # noqa: F401
+
+
+def rgb_at(image, x, y):
+    colour = image.pixelColor(x, y)
+    return np.array([colour.red(), colour.green(), colour.blue()])
+
+
+def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, window):  # noqa: F811
+    assert settle(window, 30)
+    frame, path = window.model.frame, window.model.path()
+    half, full = decode(frame.path, half=True), decode(frame.path)
+    there = to_space(to_working(full, path), path, SRGB)
+    assert window.measured.there_outside == measure_outside(there, SRGB)
+    assert window.proof_bench._figure.number.text() == f"{100 * window.measured.there_outside.share:.1f} %"
+    shown = encode_8bit(to_space(to_working(half, path), path, SRGB), SRGB, dither=False)
+    for x, y in ((100, 200), (640, 400), (1100, 700)):
+        assert np.array_equal(rgb_at(window.rendered.image, x, y), shown[y, x])
+    window._pointed((640.0, 401.0))
+    working = to_working(half, path)[200, 320].astype(float)
+    expected = "  ".join(f"{v:.3f}" for v in ROMM.encode(working)).replace("-", "−")
+    assert window.status.here.value.text() == expected
+    lab = xyz_to_lab(ROMM.to_xyz @ working)
+    assert window.status.lab.value.text().replace("−", "-").split() == [f"{v:.1f}" for v in lab]
+
+
+def test_space_shows_the_built_in_rendering_while_held(qtbot, window):  # noqa: F811
+    settle(window, 30)
+    qtbot.waitUntil(window.isActiveWindow, timeout=5000)
+    window.view.setFocus()
+    qtbot.keyPress(window.view, Qt.Key.Key_Space)
+    assert window.model.before
+    assert window.model.path() == window.model.state.before(window.model.current)
+    qtbot.waitUntil(lambda: "before" in window.view.captions[0], timeout=5000)
+    qtbot.keyRelease(window.view, Qt.Key.Key_Space)
+    assert not window.model.before
+
+
+def test_zoom_keeps_the_point_under_the_pointer(qtbot, window):  # noqa: F811
+    settle(window, 30)
+    view = window.view
+    at = QPointF(300, 250)
+    before = view.to_picture(at)
+    view.zoom_by(3, at)
+    assert (view.to_picture(at) - before).manhattanLength() < 1.0
+    view.actual(at)
+    assert view.scale * view.devicePixelRatioF() == pytest.approx(1.0)
+    qtbot.waitUntil(lambda: window.rendered.full, timeout=10000)
+    view.fit()
+    assert view.is_fit
+
+
+def test_stops_open_benches_by_mouse_and_by_key(qtbot, window):  # noqa: F811
+    for number, (key, button) in enumerate(window.path_bar.buttons.items(), start=1):
+        click(qtbot, button)
+        assert window.bench_stack.currentWidget() is window.benches[key]
+        qtbot.keyClick(window.view, str(3))
+        qtbot.keyClick(window.view, str(number))
+        assert window.model.stop == key
+
+
+def test_every_action_is_in_a_menu_and_every_control_has_a_name(window):  # noqa: F811
+    in_menus = {a for m in window.menus.actions() for a in m.menu().actions()}
+    assert set(window.actions_by_name.values()) <= in_menus
+    for widget in window.findChildren(QWidget):
+        if widget.focusPolicy() != Qt.FocusPolicy.NoFocus and not widget.objectName().startswith("qt_") and widget.isVisible():
+            text = widget.text() if isinstance(widget, QPushButton) else ""
+            known = widget.accessibleName() or text or type(widget).__name__ in ("QLineEdit", "QMenuBar", "QRadioButton", "QCheckBox")
+            assert known, type(widget)
+
+
+def test_commands_are_found_by_name(qtbot, window):  # noqa: F811
+    from velkin.app.finder import Finder
+
+    finder = Finder(list(window.actions_by_name.values()), window)
+    finder.field.setText("open proof")
+    assert finder.list.count() == 1
+    finder._run()
+    assert window.model.stop == "proof"
+
+
+def test_chrome_is_neutral_in_both_themes():
+    for t in theme.THEMES.values():
+        for token in ("surround", "panel", "raised", "field", "edge", "line", "ink", "soft", "chosen", "chosen_ink"):
+            c = t.colour(token)
+            assert c.red() == c.green() == c.blue()
+
+        def luminance(token, t=t):
+            return float(SRGB.decode(np.array(t.colour(token).red() / 255)))
+
+        for ground in ("panel", "raised", "field"):
+            for ink in ("ink", "soft"):
+                high, low = sorted((luminance(ink), luminance(ground)), reverse=True)
+                assert (high + 0.05) / (low + 0.05) >= 4.4, (t.name, ink, ground)
+
+
+def test_files_that_are_no_raw_files_are_named_and_the_rest_comes_in(qtbot, window, tmp_path):  # noqa: F811
+    shoot_chart(tmp_path / "new.dng", seed=7)
+    (tmp_path / "notes.txt").write_text("x")
+    (tmp_path / "broken.dng").write_bytes(b"II*\0nothing")
+    window.dropped([tmp_path / "new.dng", tmp_path / "notes.txt", tmp_path / "broken.dng"])
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=10000)
+    words = window.notice.label.text()
+    assert "1 frame added" in words and "notes.txt" in words and "broken.dng" in words
+    assert window.model.frame.name == "new"
+    window.model.undo()
+    assert len(window.model.state.frames) == 12
+
+
+def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_path, demo_frames):  # noqa: F811
+    settle(window, 30)
+    copy = tmp_path / "copy.dng"
+    shoot_chart(copy, seed=9)
+    window.dropped([copy])
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=10000)
+    settle(window, 20)
+    copy.unlink()
+    window.service.forget()
+    window.model.select(ids(window)["north-0412"])
+    window.model.select(ids(window)["copy"])
+    qtbot.waitUntil(lambda: "copy.dng" in window.notice.label.text(), timeout=10000)
+    assert "not there any more" in window.notice.label.text()
+    assert not window.view.has_picture
+
+
+def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_path):  # noqa: F811
+    room = window.chart_room
+    window.read_chart(ids(window)["north-0413"])
+    qtbot.waitUntil(lambda: "no 24-patch chart found" in room._figure.words.text(), timeout=20000)
+    assert not room.fit_button.isEnabled()
+    room.place_by_hand()
+    qtbot.waitUntil(lambda: room.kept is not None, timeout=20000)
+    assert not room.fit_button.isEnabled()
+    room.leave()
+    shoot_chart(tmp_path / "bright.dng", level=1.3, seed=11)
+    window.dropped([tmp_path / "bright.dng"])
+    qtbot.waitUntil(lambda: "bright" in ids(window), timeout=10000)
+    window.read_chart(ids(window)["bright"])
+    qtbot.waitUntil(lambda: room.kept is not None, timeout=20000)
+    assert "less exposure" in room._advice.text()
+    assert not room.fit_button.isEnabled()
+    room.leave()
+
+
+def test_hand_off_into_a_folder_that_cannot_be_is_said_for_every_file(qtbot, window):  # noqa: F811
+    bench = window.handoff_bench
+    window.open_stop("handoff")
+    bench._folder.setText(str(window.model.state.frames[window.model.current].path / "no"))
+    bench._edited()
+    with qtbot.waitSignal(window.desk.handoff_ended, timeout=60000) as ended:
+        bench.start()
+    assert ended.args == [0, 8, False]
+    assert bench.retry_button.isVisible()
+    assert "failed" in bench._state.text()
+
+
+def test_a_run_can_be_cancelled_and_keeps_what_is_finished(qtbot, window):  # noqa: F811
+    window.open_stop("handoff")
+    window.desk.handoff_file.connect(lambda _: window.desk.cancel())
+    with qtbot.waitSignal(window.desk.handoff_ended, timeout=60000) as ended:
+        window.handoff_bench.start()
+    good, failed, cancelled = ended.args
+    assert cancelled and failed == 0 and 1 <= good < 8
+    assert len(list((window.model.shoot.path.parent / "web").iterdir())) == good
+
+
+def test_exposure_is_per_frame_and_undone(qtbot, window):  # noqa: F811
+    bench = window.camera_bench
+    bench._exposure.setValue(0.5)
+    assert window.model.frame.exposure == 0.5
+    window.model.undo()
+    assert bench._exposure.value() == 0
+    click_frame(qtbot, window, "north-0413")
+    assert window.model.frame.exposure == 0
+
+
+def test_frames_are_dragged_to_another_light(window):  # noqa: F811
+    frames = window.frames.list
+    moving = ids(window)["north-0415"]
+    frames.drop_frames([moving], frames.cell_centre(ids(window)["lamp-0501"]))
+    assert window.model.state.light_of(moving).name == "Weaving lamp"
+    window.model.undo()
+    assert window.model.state.light_of(moving).name == "North window"
+
+
+def test_filters_show_what_they_say(window):  # noqa: F811
+    frames = window.frames.list
+    frames.set_filter(1)
+    assert sorted(window.model.state.frames[c.frame].name for c in frames._cells) == ["lamp-0501", "lamp-0502", "north-0401", "north-0402"]
+    frames.set_filter(3)
+    assert not frames._cells
+
+
+def test_an_empty_window_and_bad_shoots_say_what_to_do(qtbot, tmp_path):
+    make_application()
+    empty = Window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    empty.show()
+    assert "Drop raw files" in empty.view.empty_text
+    empty.dropped([tmp_path / "x.dng"])
+    assert "Make or open a shoot first" in empty.notice.label.text()
+    (tmp_path / "bad.velkin").write_bytes(b"nothing")
+    empty.dropped([tmp_path / "bad.velkin"])
+    assert "not a Velkin shoot" in empty.notice.label.text()
+    assert empty.desk.new_shoot(tmp_path / "fresh")
+    assert empty.model.shoot.path.name == "fresh.velkin"
+    for stop in ("source", "camera", "working", "proof", "handoff"):
+        empty.open_stop(stop)
+    empty.hand_off()
+    empty.set_theme("Dim room")
+    empty.close()

@@ -1,0 +1,43 @@
+"""Small simulated frames for tests."""
+
+from datetime import datetime
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+
+from velkin.core.charts.definition import iso24
+from velkin.sim.camera import Camera
+from velkin.sim.dng import Shot, write_dng
+from velkin.sim.lights import StudioLight, north_window
+from velkin.sim.madderfold import tilted_corners
+from velkin.sim.scenes import Scene
+
+
+def shoot_chart(
+    path: Path,
+    corners=None,
+    size=(900, 600),
+    light: StudioLight | None = None,
+    level=0.7,
+    clutter=True,
+    chart=True,
+    orientation=1,
+    seed=1,
+) -> np.ndarray:
+    """Write a raw file of a chart on a table; the corners (4, 2) it was drawn at."""
+    light = light or north_window()
+    camera = Camera()
+    scene = Scene(camera, light.power, *size, seed=seed, level=level)
+    scene.table()
+    if clutter:
+        scene.skein(0.05, 0.5, 10, 0.9, 0.25, "magenta", 2)
+        scene.skein(0.95, 0.6, -12, 0.9, 0.25, "teal", 5)
+    corners = tilted_corners((size[0] / 2, size[1] / 2), 0.5 * size[0], iso24().aspect, 6, 12, -5) if corners is None else corners
+    if chart:
+        scene.chart(iso24(), corners)
+    mosaic = camera.sensor.expose(scene.rgb, np.random.default_rng(seed))
+    neutral = camera.neutral(light.power)
+    shot = Shot(datetime(2026, 5, 4, 10, seed % 60), Fraction(1, 60), 8.0, 100, neutral / neutral[1], orientation)
+    write_dng(path, mosaic, camera, shot)
+    return corners
