@@ -12,12 +12,9 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
-from io import BytesIO
 from pathlib import Path
 
-import numpy as np
 import rawpy
-from PIL import Image
 
 from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
@@ -26,10 +23,7 @@ from velkin.core.charts.reading_job import read_chart, read_chart_in
 from velkin.core.files import raw
 from velkin.core.handoff.jobs import jobs_for
 from velkin.core.handoff.run import run
-from velkin.core.icc.transform import convert
-from velkin.core.icc.write import matrix_profile
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.sim.demo import demo_folder, prepare_demo, write_demo_shoot
 
 
@@ -54,11 +48,9 @@ import sys, time
 begun = time.perf_counter()
 from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QSettings, QTimer
-from velkin.app.main import make_application
-from velkin.app.window import Window
+from velkin.app.main import make_application, open_window
 app = make_application()
-window = Window(QSettings(sys.argv[2], QSettings.Format.IniFormat))
-window.desk.open_shoot(Path(sys.argv[1]))
+window = open_window(Path(sys.argv[1]), QSettings(sys.argv[2], QSettings.Format.IniFormat))
 window.show()
 loop = QEventLoop()
 window.service.rendered.connect(lambda _: QTimer.singleShot(0, loop.quit))
@@ -84,8 +76,7 @@ def seconds_of(script: str, *words: str) -> float:
     """Median of the seconds that a script prints, in three processes of its own after one to warm up."""
     times = []
     for _ in range(4):
-        done = subprocess.run([sys.executable, "-c", script, *words], capture_output=True, text=True, check=True)
-        times.append(float(done.stdout.split()[-1]))
+        times.append(float(_alone(script, *words)))
     return statistics.median(times[1:])
 
 
@@ -109,7 +100,11 @@ def bench_chart(frames: Path) -> None:
         base = median_time(library)
         half = raw.decode(path, half=True)
         ours = median_time(lambda half=half: read_chart_in(half, chart))
-        line(f"chart found and read, {name}", f"{1000 * ours:.0f} ms = {ours / base:.2f} x", f"half-size decode {1000 * base:.0f} ms; aim <= 1 x")
+        line(
+            f"chart found and read, {name}",
+            f"{1000 * ours:.0f} ms = {ours / base:.2f} x",
+            f"half-size decode {1000 * base:.0f} ms; aim <= 1 x",
+        )
         facts = raw.read_facts(path)
         request = FitRequest(read_chart(path, chart).reading, chart, facts.unique, built_in(facts))
         line("  matrix fit with leave-one-out", f"{median_time(lambda r=request: fit(r)):.3f} s", "aim <= 0.3 s")
@@ -118,43 +113,64 @@ def bench_chart(frames: Path) -> None:
         line("  chart, 95 % / leave-one-out / neutrals", f"{f.p95:.2f} / {f.leave_one_out:.2f} / {f.neutral:.2f}")
 
 
+LIBRARY = """
+import os, sys, time
+os.sched_setaffinity(0, {0})
+from io import BytesIO
+import cv2, numpy as np, rawpy
+from PIL import Image
+from velkin.core.icc.transform import convert
+from velkin.core.icc.write import matrix_profile
+from velkin.core.spaces.rgb import ROMM, SRGB
+source, target = matrix_profile(ROMM), matrix_profile(SRGB)
+def library(path):
+    with rawpy.imread(path) as opened:
+        pixels = opened.postprocess(output_bps=16, use_camera_wb=True, no_auto_bright=True)
+    small = cv2.resize(pixels, (2048, 1365), interpolation=cv2.INTER_AREA)
+    codes = np.asarray(convert(small, source, target, optimise=True))
+    Image.fromarray((codes >> 8).astype(np.uint8)).save(BytesIO(), "JPEG", quality=92, subsampling=0, icc_profile=target)
+library(sys.argv[1])
+begun = time.perf_counter()
+for path in sys.argv[1:]:
+    library(path)
+print(time.perf_counter() - begun)
+"""
+
+
+def _alone(script: str, *words: str) -> str:
+    done = subprocess.run([sys.executable, "-c", script, *words], capture_output=True, text=True, check=True)
+    return done.stdout.split()[-1]
+
+
 def bench_handoff(shoot_path: Path, folder: Path) -> None:
     """Hand-off of all frames against decode + LittleCMS + encode alone on one core."""
-    import cv2
-
     shoot = Shoot.open(shoot_path)
     frames = shoot.state.order()
     sources = [shoot.state.frames[f].path for f in frames]
-    source_profile, target_profile = matrix_profile(ROMM), matrix_profile(SRGB)
-
-    def library(path: Path) -> None:
-        with rawpy.imread(str(path)) as opened:
-            pixels = opened.postprocess(output_bps=16, use_camera_wb=True, no_auto_bright=True)
-        small = cv2.resize(pixels, (2048, 1365), interpolation=cv2.INTER_AREA)
-        codes = np.asarray(convert(small, source_profile, target_profile, optimise=True))
-        Image.fromarray((codes >> 8).astype(np.uint8)).save(BytesIO(), "JPEG", quality=92, subsampling=0, icc_profile=target_profile)
-
-    library(sources[0])
-    cv2.setNumThreads(1)
-    begun = time.perf_counter()
-    for path in sources:
-        library(path)
-    base = time.perf_counter() - begun
-    cv2.setNumThreads(-1)
+    base = statistics.median(float(_alone(LIBRARY, *(str(s) for s in sources))) for _ in range(2))
     times = []
     for attempt in range(3):
-        destination = shoot.state.destinations[0].__class__(**{**shoot.state.destinations[0].__dict__, "folder": str(folder / f"out{attempt}")})
+        destination = shoot.state.destinations[0].__class__(
+            **{**shoot.state.destinations[0].__dict__, "folder": str(folder / f"out{attempt}")}
+        )
         jobs = jobs_for(shoot, frames, (destination,))
         begun = time.perf_counter()
         results = list(run(jobs))
         times.append(time.perf_counter() - begun)
         assert all(d.ok for d in results), [d.finding for d in results if not d.ok]
     ours = statistics.median(times)
-    line(f"hand-off of {len(frames)} frames, written and checked", f"{ours:.2f} s = {ours / base:.2f} x", f"decode + convert + encode, one core {base:.2f} s; aim <= 0.7 x")
+    line(
+        f"hand-off of {len(frames)} frames, written and checked",
+        f"{ours:.2f} s = {ours / base:.2f} x",
+        f"decode + convert + encode, one core {base:.2f} s; aim <= 0.7 x",
+    )
     shoot.close()
     code = f"import sys; from velkin.cli import main; sys.exit(main(['handoff', {str(shoot_path)!r}, '--to', 'web', '--out', {str(folder / 'peak')!r}]))"
     subprocess.run([sys.executable, "-c", code], capture_output=True, check=True)
-    line("  peak memory of the hand-off on the command line", f"{resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024:.0f} MB")
+    line(
+        "  peak memory of the hand-off on the command line",
+        f"{resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024:.0f} MB",
+    )
 
 
 def main() -> None:

@@ -33,7 +33,9 @@ def shoot_chart(
     if clutter:
         scene.skein(0.05, 0.5, 10, 0.9, 0.25, "magenta", 2)
         scene.skein(0.95, 0.6, -12, 0.9, 0.25, "teal", 5)
-    corners = tilted_corners((size[0] / 2, size[1] / 2), 0.5 * size[0], iso24().aspect, 6, 12, -5) if corners is None else corners
+    corners = (
+        tilted_corners((size[0] / 2, size[1] / 2), 0.5 * size[0], iso24().aspect, 6, 12, -5) if corners is None else corners
+    )
     if chart:
         scene.chart(iso24(), corners)
     mosaic = camera.sensor.expose(scene.rgb, np.random.default_rng(seed))

@@ -25,7 +25,12 @@ def test_inspect(capfd, chart_dng, tmp_path):
     status, documents, err = call(capfd, "inspect", "--json", chart_dng, tmp_path / "a.png", tmp_path / "none.dng")
     assert status == 1
     raw, png, missing = documents
-    assert (raw["kind"], raw["format"], raw["tag"]["state"], raw["camera"]["unique"]) == ("raw", "dng", "raw", "Velkin Studio One")
+    assert (raw["kind"], raw["format"], raw["tag"]["state"], raw["camera"]["unique"]) == (
+        "raw",
+        "dng",
+        "raw",
+        "Velkin Studio One",
+    )
     assert (png["kind"], png["tag"]) == ("picture", {"state": "untagged", "source": "none", "description": "", "space": None})
     assert "error" in missing
     assert "none.dng" in err
@@ -36,12 +41,16 @@ def test_chart_and_fit_and_render(capfd, chart_dng, tmp_path):
     assert status == 0 and found["found"] and len(found["patches"]) == 24
     corners = ",".join(f"{v:.2f}" for c in found["corners"] for v in c)
     profile = tmp_path / "p.json"
-    status, document, _ = call(capfd, "fit", chart_dng, "--chart", "iso24", "--corners", corners, "--model", "matrix", "--out", profile, "--json")
+    status, document, _ = call(
+        capfd, "fit", chart_dng, "--chart", "iso24", "--corners", corners, "--model", "matrix", "--out", profile, "--json"
+    )
     assert status == 0 and document["model"] == "matrix" and document["mean"] < 1.1 and profile.is_file()
     assert [w["path"] for w in document["written"]] == [str(profile)]
     assert call(capfd, "fit", chart_dng, "--chart", "iso24", "--out", profile)[0] == 1
     for name, bits in (("r.tif", 16), ("r.png", 16), ("r.jpg", 8)):
-        status, document, _ = call(capfd, "render", chart_dng, "--profile", profile, "--space", "p3", "--out", tmp_path / name, "--json")
+        status, document, _ = call(
+            capfd, "render", chart_dng, "--profile", profile, "--space", "p3", "--out", tmp_path / name, "--json"
+        )
         assert status == 0 and document["space"] == "p3" and set(document["clipped"]) == {"r", "g", "b"}
         status, seen, _ = call(capfd, "inspect", tmp_path / name, "--json")
         assert (seen[0]["tag"]["space"], seen[0]["bits"], seen[0]["width"]) == ("p3", bits, 900)
@@ -104,7 +113,9 @@ def test_wrong_or_unserved_use_ends_with_2(capfd, chart_dng, tmp_path, words):
     assert list(tmp_path.iterdir()) == []
 
 
-@pytest.mark.parametrize("words", [["render", "F", "--out", "F", "--replace"], ["render", "N", "--out", "O.tif"], ["handoff", "F", "--to", "web"]])
+@pytest.mark.parametrize(
+    "words", [["render", "F", "--out", "F", "--replace"], ["render", "N", "--out", "O.tif"], ["handoff", "F", "--to", "web"]]
+)
 def test_refused_work_ends_with_1_and_names_the_file(capfd, chart_dng, tmp_path, words):
     before = chart_dng.read_bytes()
     dng = tmp_path / "frame.dng"
@@ -128,5 +139,9 @@ def test_the_input_is_never_the_output(capfd, chart_dng, tmp_path):
 
 
 def test_the_installed_command_answers():
-    done = subprocess.run([sys.executable, "-c", "from velkin.cli import main; raise SystemExit(main(['--version']))"], capture_output=True, text=True)
+    done = subprocess.run(
+        [sys.executable, "-c", "from velkin.cli import main; raise SystemExit(main(['--version']))"],
+        capture_output=True,
+        text=True,
+    )
     assert done.returncode == 0 and done.stdout.startswith("velkin ")

@@ -14,8 +14,8 @@ from velkin.app.window import Window
 from velkin.core.charts.definition import iso24
 from velkin.core.charts.read import read
 from velkin.core.spaces.difference import ciede2000
-from velkin.core.spectra import Illuminant
 from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spectra import Illuminant
 from velkin.sim.madderfold import chart_corners, light_of
 
 LEFT = Qt.MouseButton.LeftButton
@@ -123,7 +123,9 @@ def test_by_mouse(qtbot, window, tmp_path):
 def test_by_keyboard(qtbot, window):
     qtbot.waitUntil(window.isActiveWindow, timeout=5000)
     window.view.setFocus()
-    press = lambda key, modifier=Qt.KeyboardModifier.NoModifier, widget=None: qtbot.keyClick(widget or window.view, key, modifier)  # noqa: E731
+    press = lambda key, modifier=Qt.KeyboardModifier.NoModifier, widget=None: qtbot.keyClick(
+        widget or window.view, key, modifier
+    )
     frames = window.frames.list
     frames.setFocus()
     while window.model.frame.name != "north-0401":

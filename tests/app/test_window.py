@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QMenuBar, QWidge
 from velkin.app import theme
 from velkin.app.main import make_application, settle
 from velkin.app.window import Window
-from velkin.core.render import encode_8bit, measure_outside, to_space, to_working
 from velkin.core.files.raw import decode
+from velkin.core.render import encode_8bit, measure_outside, to_space, to_working
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import ROMM, SRGB
 
@@ -131,8 +131,8 @@ def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_pa
     qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=10000)
     settle(window, 20)
     copy.unlink()
-    window.service.forget()
     window.model.select(ids(window)["north-0412"])
+    window.service._decoded._kept.clear()
     window.model.select(ids(window)["copy"])
     qtbot.waitUntil(lambda: "copy.dng" in window.notice.label.text(), timeout=10000)
     assert "not there any more" in window.notice.label.text()
@@ -202,7 +202,12 @@ def test_frames_are_dragged_to_another_light(window):  # noqa: F811
 def test_filters_show_what_they_say(window):  # noqa: F811
     frames = window.frames.list
     frames.set_filter(1)
-    assert sorted(window.model.state.frames[c.frame].name for c in frames._cells) == ["lamp-0501", "lamp-0502", "north-0401", "north-0402"]
+    assert sorted(window.model.state.frames[c.frame].name for c in frames._cells) == [
+        "lamp-0501",
+        "lamp-0502",
+        "north-0401",
+        "north-0402",
+    ]
     frames.set_filter(3)
     assert not frames._cells
 

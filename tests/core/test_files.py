@@ -183,7 +183,9 @@ def test_sixteen_bit_tiff_is_seen_as_such(tmp_path):
 
 
 @pytest.mark.parametrize("name", ["a.jpg", "b.png", "c.tif", "d.dng", "e.txt"])
-@pytest.mark.parametrize("data", [b"", b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff\xe0\x00", b"II*\0\xff\xff\xff\xff", bytes(range(255, 0, -1))])
+@pytest.mark.parametrize(
+    "data", [b"", b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff\xe0\x00", b"II*\0\xff\xff\xff\xff", bytes(range(255, 0, -1))]
+)
 def test_broken_files_are_named(tmp_path, name, data):
     (tmp_path / name).write_bytes(data)
     with pytest.raises(UnreadableFile) as caught:

@@ -29,7 +29,13 @@ def clean(light):
 
 
 def reading_of(rgb):
-    return Reading("iso24", ((0, 0), (1, 0), (1, 1), (0, 1)), tuple(PatchReading(i, tuple(c), 0.0, 0.0, 0.0) for i, c in zip(CHART.ids, rgb, strict=True)), 0.5, 50)
+    return Reading(
+        "iso24",
+        ((0, 0), (1, 0), (1, 1), (0, 1)),
+        tuple(PatchReading(i, tuple(c), 0.0, 0.0, 0.0) for i, c in zip(CHART.ids, rgb, strict=True)),
+        0.5,
+        50,
+    )
 
 
 def test_a_camera_that_is_a_matrix_is_found_exactly():
@@ -122,7 +128,14 @@ def test_built_in_profile_keeps_neutral_neutral_and_finds_the_temperature():
 
 @pytest.mark.parametrize(
     "text",
-    ["", "[]", "{}", "nonsense", '{"format": "Velkin camera profile", "version": 9}', '{"format": "Velkin camera profile", "version": 1}'],
+    [
+        "",
+        "[]",
+        "{}",
+        "nonsense",
+        '{"format": "Velkin camera profile", "version": 9}',
+        '{"format": "Velkin camera profile", "version": 1}',
+    ],
 )
 def test_files_that_are_no_profile_are_refused(tmp_path, text):
     path = tmp_path / "p.json"

@@ -133,7 +133,8 @@ def test_names_do_not_collide_and_do_not_escape(demo_shoot, tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("size", "edge", "expected"), [((4000, 3000), 2048, (2048, 1536)), ((800, 600), 2048, (800, 600)), ((3000, 2), 16, (16, 1)), ((9, 9), 0, (9, 9))]
+    ("size", "edge", "expected"),
+    [((4000, 3000), 2048, (2048, 1536)), ((800, 600), 2048, (800, 600)), ((3000, 2), 16, (16, 1)), ((9, 9), 0, (9, 9))],
 )
 def test_sizes_are_fitted_and_never_enlarged(size, edge, expected):
     assert fitted_size(*size, edge) == expected

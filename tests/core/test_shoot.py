@@ -86,7 +86,10 @@ def test_undo_outlives_the_program(demo_shoot):
     again.close()
 
 
-ACTIONS = st.lists(st.tuples(st.sampled_from(["exposure", "role", "move", "rename", "remove", "working", "undo", "redo"]), st.integers(0, 11)), max_size=14)
+ACTIONS = st.lists(
+    st.tuples(st.sampled_from(["exposure", "role", "move", "rename", "remove", "working", "undo", "redo"]), st.integers(0, 11)),
+    max_size=14,
+)
 
 
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])

@@ -51,7 +51,9 @@ def test_lights_are_named_by_temperature_and_by_file(tmp_path):
     assert np.abs(parse_light(str(path)).white - illuminant_at(3000).white).max() < 1e-6
 
 
-@pytest.mark.parametrize("text", ["400,1\n", "", "400,1\n410,x\n420,1\n430,1\n440,1\n", "400,nan\n410,1\n420,1\n430,1\n440,1\n"])
+@pytest.mark.parametrize(
+    "text", ["400,1\n", "", "400,1\n410,x\n420,1\n430,1\n440,1\n", "400,nan\n410,1\n420,1\n430,1\n440,1\n"]
+)
 def test_light_files_that_are_none_are_refused(tmp_path, text):
     path = tmp_path / "bad.csv"
     path.write_text(text)

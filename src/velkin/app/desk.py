@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,9 +28,10 @@ from velkin.core.charts.reading_job import JudgedReading, read_chart_in
 from velkin.core.errors import NotSupported, VelkinError
 from velkin.core.files.raw import is_raw_name
 from velkin.core.files.safely import refuse_output, write_whole
-from velkin.core.handoff.jobs import jobs_for, record
-from velkin.core.handoff.run import Done, run
 from velkin.core.shoot.shoot import Arrival, Shoot, look_at
+
+if TYPE_CHECKING:
+    from velkin.core.handoff.run import Done
 
 Floats = NDArray[np.float64]
 
@@ -73,10 +74,14 @@ class Desk(QObject):
         except VelkinError as error:
             self.model.report(error)
             return False
+        self.show_shoot(shoot)
+        return True
+
+    def show_shoot(self, shoot: Shoot) -> None:
+        """Show a shoot that is open already."""
         self.service.forget()
         self.last_run = []
         self.model.open(shoot)
-        return True
 
     def new_shoot(self, path: Path) -> bool:
         """Make a shoot file and open it."""
@@ -247,6 +252,9 @@ class Desk(QObject):
 
     def hand_off(self, frames: tuple[int, ...]) -> None:
         """Write frames to the ticked destinations and check each file."""
+        from velkin.core.handoff.jobs import jobs_for  # the libraries that write files load when they are needed
+        from velkin.core.handoff.run import run
+
         shoot = self.model.shoot
         if shoot is None or self.handing_off:
             return
@@ -273,6 +281,8 @@ class Desk(QObject):
         self.service.do(work, self._run_ended)
 
     def _one_written(self, done: Done, number: int, total: int) -> None:
+        from velkin.core.handoff.jobs import record
+
         self.last_run.append(done)
         if self.model.shoot is not None:
             try:

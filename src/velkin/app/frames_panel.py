@@ -416,6 +416,7 @@ class FramesPanel(QWidget):
         if self._model.shoot is not None:
             self.filter.setItemText(0, f"All {count(len(self._model.state.frames), 'frame')}")
         self.list.rebuild()
+        self.list.reveal(self._model.current)
 
     def _selected(self) -> None:
         self.list.reveal(self._model.current)

@@ -6,12 +6,16 @@ import sys
 import time
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, Qt, QTimer
+from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QLabel, QProgressBar, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
+from velkin.app.model import first_frame
+from velkin.app.service import RenderService
 from velkin.app.window import Window
+from velkin.core.errors import VelkinError
+from velkin.core.shoot.shoot import Shoot
 
 
 def make_application() -> QApplication:
@@ -50,9 +54,7 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
     app = make_application()
     if demo:
         shoot = _demo(app)
-    window = Window()
-    if shoot is not None:
-        window.desk.open_shoot(shoot)
+    window = open_window(shoot)
     window.show()
     if screenshot is not None:
         window.resize(1280, 800)
@@ -62,6 +64,26 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         print(f"{'written' if saved else 'could not write'} {screenshot}", file=sys.stderr)
         return 0 if saved else 1
     return app.exec()
+
+
+def open_window(path: Path | None, settings: QSettings | None = None) -> Window:
+    """A window on a shoot, whose first picture is decoded while the window is built; why a shoot did not open is shown."""
+    service = RenderService()
+    shoot: Shoot | VelkinError | None = None
+    if path is not None:
+        try:
+            shoot = Shoot.open(path)
+            first = first_frame(shoot.state)
+            if first is not None:
+                service.expect(shoot.state.frames[first].path)
+        except VelkinError as error:
+            shoot = error
+    window = Window(settings, service)
+    if isinstance(shoot, Shoot):
+        window.desk.show_shoot(shoot)
+    elif shoot is not None:
+        window.model.report(shoot)
+    return window
 
 
 def _demo(app: QApplication) -> Path:

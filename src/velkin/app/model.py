@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from velkin.core.errors import VelkinError
@@ -44,13 +42,10 @@ class ShootModel(QObject):
         if self.shoot is not None:
             self.shoot.close()
         self.shoot = shoot
-        order = shoot.state.order()
-        subjects = [f for f in order if shoot.state.frames[f].role == "subject"]
-        self.current = next(iter(subjects or order), None)
+        self.current = first_frame(shoot.state)
         self.selected = () if self.current is None else (self.current,)
         self.opened.emit()
         self.changed.emit()
-        self.selection_changed.emit()
 
     def close(self) -> None:
         """Close the shoot."""
@@ -147,6 +142,8 @@ class ShootModel(QObject):
         return self.state.light_of(frame).frames
 
 
-def shoot_title(path: Path) -> str:
-    """A shoot's name from its file's."""
-    return path.stem
+def first_frame(state: State) -> int | None:
+    """The frame that a shoot opens with: the first subject, else the first frame."""
+    order = state.order()
+    subjects = [f for f in order if state.frames[f].role == "subject"]
+    return next(iter(subjects or order), None)

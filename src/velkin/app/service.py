@@ -5,6 +5,7 @@ The GUI thread never decodes, fits or converts. Decoded frames are kept within a
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 from collections import OrderedDict
@@ -46,6 +47,11 @@ def to_image(pixels: NDArray[np.uint8]) -> QImage:
     return QImage(data.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
 
 
+def _mask_image(mask: NDArray[np.bool_]) -> QImage:
+    height, width = mask.shape
+    return QImage((mask.astype(np.uint8) * 255).tobytes(), width, height, width, QImage.Format.Format_Alpha8).copy()
+
+
 @dataclass(frozen=True)
 class Rendered:
     """A frame rendered for the viewer.
@@ -56,7 +62,7 @@ class Rendered:
     path : ColourPath
     image : QImage
     hatch : QImage or None
-        Mask (8-bit) of what the destination cannot hold.
+        Mask (8-bit) of what the destination cannot hold, when it was asked for.
     working : ndarray (H, W, 3), float32
         Linear working numbers for the readout.
     full : bool
@@ -66,7 +72,7 @@ class Rendered:
     frame: int
     path: ColourPath
     image: QImage
-    hatch: QImage
+    hatch: QImage | None
     working: Pixels
     full: bool
 
@@ -110,10 +116,6 @@ class _Decoded:
                     self._kept.popitem(last=False)
             return pixels
 
-    def forget(self) -> None:
-        with self._lock:
-            self._kept.clear()
-
 
 class RenderService(QObject):
     """Work on pixels for the window."""
@@ -147,9 +149,8 @@ class RenderService(QObject):
             pool.shutdown(wait=True, cancel_futures=True)
 
     def forget(self) -> None:
-        """Drop decoded pixels, when another shoot is opened."""
+        """Drop what is under way for thumbnails, when another shoot is opened; decoded pixels go by age."""
         self._thumb_wish += 1
-        self._decoded.forget()
 
     def half(self, path: Path) -> Pixels:
         """A frame's half-size decode, from memory when it is there. For worker threads. Raises UnreadableFile."""
@@ -157,31 +158,41 @@ class RenderService(QObject):
 
     # ---- the viewer's frame -----------------------------------------------------------------------------------
 
-    def show(self, frame: int, source: Path, path: ColourPath, screen: RGBSpace, full: bool = False) -> None:
+    def expect(self, source: Path) -> None:
+        """Begin to decode a frame that will be shown next; errors are left to its showing."""
+
+        def early() -> None:
+            with contextlib.suppress(VelkinError):
+                self._decoded.get(source, True)
+
+        self._front.submit(early)
+
+    def show(
+        self, frame: int, source: Path, path: ColourPath, screen: RGBSpace, full: bool = False, hatching: bool = False
+    ) -> None:
         """Render a frame for the viewer and measure it; an older wish that has not begun is dropped."""
         self._wish += 1
-        wish = self._wish
-        self._front.submit(self._render, wish, frame, source, path, screen, full)
-        self._back.submit(self._measure, wish, frame, source, path)
+        self._front.submit(self._render, self._wish, frame, source, path, screen, full, hatching)
 
-    def _render(self, wish: int, frame: int, source: Path, path: ColourPath, screen: RGBSpace, full: bool) -> None:
+    def _render(
+        self, wish: int, frame: int, source: Path, path: ColourPath, screen: RGBSpace, full: bool, hatching: bool
+    ) -> None:
         if wish != self._wish:
             return
         try:
             camera = self._decoded.get(source, not full)
             working = to_working(camera, path)
             image = to_image(for_screen(working, path, screen))
-            mask = outside_mask(to_space(working, path, path.destination), path.destination)
+            hatch = _mask_image(outside_mask(to_space(working, path, path.destination), path.destination)) if hatching else None
         except VelkinError as error:
             self.failed.emit(frame, str(error))
             return
         except (cv2.error, MemoryError) as error:
             self.failed.emit(frame, f"{source.name} could not be rendered ({error})")
             return
-        height, width = mask.shape
-        hatch = QImage((mask.astype(np.uint8) * 255).tobytes(), width, height, width, QImage.Format.Format_Alpha8).copy()
         if wish == self._wish:
             self.rendered.emit(Rendered(frame, path, image, hatch, working, full))
+            self._back.submit(self._measure, wish, frame, source, path)  # the picture first, its numbers after
 
     def _measure(self, wish: int, frame: int, source: Path, path: ColourPath) -> None:
         if wish != self._wish:

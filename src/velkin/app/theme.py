@@ -42,6 +42,7 @@ THEMES = {t.name: t for t in (CARD, DIM)}
 CHANNELS = ("#9E2B2B", "#2C6B34", "#2B4796")
 
 _current = CARD
+_applied: Theme | None = None
 
 
 def current() -> Theme:
@@ -72,8 +73,10 @@ def font(pixels: int = 13, weight: int = 400, capitals: bool = False) -> QFont:
 
 def apply(app: QApplication, theme: Theme) -> None:
     """Put a theme on the whole program."""
-    global _current
-    _current = theme
+    global _current, _applied
+    if _applied is theme:
+        return  # polishing every widget again is slow
+    _current = _applied = theme
     app.setFont(font())
     palette = QPalette()
     role = QPalette.ColorRole

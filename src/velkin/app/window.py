@@ -137,17 +137,21 @@ class _Notice(QWidget):
 class Window(QMainWindow):
     """The program's one window."""
 
-    def __init__(self, settings: QSettings | None = None) -> None:
+    def __init__(self, settings: QSettings | None = None, service: RenderService | None = None) -> None:
         super().__init__()
         self.setWindowTitle("Velkin")
         self.setAcceptDrops(True)
         self.settings = settings or QSettings("velkin", "velkin")
         self.model = ShootModel()
-        self.service = RenderService()
+        self.service = service or RenderService()
         self.desk = Desk(self.model, self.service)
         self.measured: Measured | None = None
         self.rendered: Rendered | None = None
         self._wants_full = False
+        self._thumbnails_due = QTimer(self)
+        self._thumbnails_due.setSingleShot(True)
+        self._thumbnails_due.setInterval(400)  # after the picture; it starts them earlier when it is there
+        self._thumbnails_due.timeout.connect(self._draw_thumbnails)
         self._progress: dict[str, tuple[int, int, bool]] = {}
 
         self.path_bar = PathBar()
@@ -441,9 +445,10 @@ class Window(QMainWindow):
         self._redo.setEnabled(redo is not None)
         self._show_frame()
         if shoot is not None:
-            QTimer.singleShot(0, self._draw_thumbnails)
+            self._thumbnails_due.start()
 
     def _draw_thumbnails(self) -> None:
+        self._thumbnails_due.stop()
         if self.model.shoot is None:
             return
         wishes = [(f, self.model.state.frames[f].path, path) for f, path in self.frames.list.wanted_thumbnails()]
@@ -469,7 +474,7 @@ class Window(QMainWindow):
             self._wants_full = False
         if self.measured is not None and (self.measured.frame, self.measured.path) != (frame.id, path):
             self.measured = None
-        self.service.show(frame.id, frame.path, path, self.model.screen, self._wants_full)
+        self.service.show(frame.id, frame.path, path, self.model.screen, self._wants_full, self.model.hatching)
         self._show_stops()
 
     def _show_stops(self) -> None:
@@ -484,6 +489,8 @@ class Window(QMainWindow):
         self.rendered = rendered
         self.view.set_picture(rendered.image, (frame.facts.width, frame.facts.height), rendered.hatch)
         self._captions()
+        if self._thumbnails_due.isActive():
+            self._thumbnails_due.start(30)
 
     def _failed(self, frame: int, text: str) -> None:
         if frame == self.model.current:
@@ -523,6 +530,8 @@ class Window(QMainWindow):
         self.view.show_hatch = on
         self.view.update()
         self._captions()
+        if on and self.rendered is not None and self.rendered.hatch is None:
+            self._render()
 
     def _zoomed(self, scale: float) -> None:
         self._captions()
@@ -776,6 +785,7 @@ class Window(QMainWindow):
         """Close cleanly: a running hand-off ends after the files that were begun."""
         self.desk.cancel()
         self._backup.stop()
+        self._thumbnails_due.stop()
         if self._for_keys is not None:
             self._for_keys.removeEventFilter(self)
         self.settings.setValue("geometry", self.saveGeometry())

@@ -47,6 +47,8 @@ def _largest(pixels: Pixels) -> Pixels:
 
 def to_working(camera_rgb: Pixels, path: ColourPath) -> Pixels:
     """Linear working RGB (H, W, 3) of linear camera RGB (H, W, 3), unclipped."""
+    if float(camera_rgb.max()) < _SATURATED:  # nothing to mend between balance and matrix: one pass does both
+        return np.asarray(cv2.transform(camera_rgb, path.to_working() * np.array(path.camera.balance)), dtype=np.float32)
     return np.asarray(cv2.transform(balanced(camera_rgb, path.camera.balance), path.to_working()), dtype=np.float32)
 
 
@@ -68,7 +70,10 @@ def _curve(space: RGBSpace) -> Pixels:
 
 def _by_root(linear: Pixels) -> NDArray[np.uint16]:
     """Square roots of clipped linear numbers in 65536 steps, fine where curves are steep."""
-    return np.asarray(cv2.sqrt(np.clip(linear, 0.0, 1.0)) * np.float32(_STEPS - 1) + np.float32(0.5), dtype=np.uint16)
+    roots: Pixels = np.asarray(cv2.sqrt(np.clip(linear, 0.0, 1.0)), dtype=np.float32)
+    roots *= np.float32(_STEPS - 1)
+    roots += np.float32(0.5)
+    return roots.astype(np.uint16)
 
 
 def encode_8bit(linear: Pixels, space: RGBSpace, dither: bool = True) -> Bytes:
@@ -81,8 +86,8 @@ def encode_8bit(linear: Pixels, space: RGBSpace, dither: bool = True) -> Bytes:
     """
     if not dither:
         table = (_curve(space) * np.float32(255.0) + np.float32(0.5)).astype(np.uint8)
-        return np.take(table, _by_root(linear))
-    codes = np.take(_curve(space) * np.float32(255.0) + np.float32(0.5), _by_root(linear))
+        return np.asarray(cv2.LUT(_by_root(linear), table), dtype=np.uint8)
+    codes: Pixels = np.asarray(cv2.LUT(_by_root(linear), _curve(space) * np.float32(255.0) + np.float32(0.5)), dtype=np.float32)
     codes += _dither(codes.shape[0], codes.shape[1])[..., None]
     return np.asarray(np.clip(codes, 0.0, 255.0, out=codes), dtype=np.uint8)
 
@@ -90,7 +95,7 @@ def encode_8bit(linear: Pixels, space: RGBSpace, dither: bool = True) -> Bytes:
 def encode_16bit(linear: Pixels, space: RGBSpace) -> NDArray[np.uint16]:
     """Encoded 16-bit numbers (H, W, 3) of linear RGB, clipped."""
     table = (_curve(space) * np.float32(65535.0) + np.float32(0.5)).astype(np.uint16)
-    return np.take(table, _by_root(linear))
+    return np.asarray(cv2.LUT(_by_root(linear), table), dtype=np.uint16)
 
 
 @lru_cache(maxsize=1)

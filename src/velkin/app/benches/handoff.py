@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
@@ -26,7 +27,9 @@ from velkin.app.desk import Desk
 from velkin.app.words import CONVERT, count
 from velkin.core.errors import VelkinError
 from velkin.core.handoff.destination import Destination
-from velkin.core.handoff.run import Done
+
+if TYPE_CHECKING:
+    from velkin.core.handoff.run import Done
 
 
 class _Mark(QWidget):

@@ -5,17 +5,16 @@ from __future__ import annotations
 import contextlib
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
-import exiv2
 import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
 
 Floats = NDArray[np.float64]
-
-exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
 
 # what describes the raw mosaic and must not be said of a finished picture
 _RAW_ONLY = ("Exif.SubImage", "Exif.Thumbnail", "Exif.Image2", "Exif.Image3")
@@ -62,6 +61,15 @@ class ExifFacts:
         return (self.matrices, self.illuminants) if self.matrices else None
 
 
+@lru_cache(maxsize=1)
+def _exiv2() -> Any:
+    """The library, loaded on first use (it is not needed to open a window) and told to be quiet."""
+    import exiv2
+
+    exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
+    return exiv2
+
+
 def _number(text: str) -> float:
     head, _, tail = text.partition("/")
     return float(head) / float(tail) if tail else float(head)
@@ -75,6 +83,7 @@ def exif_facts(path: Path) -> ExifFacts:
     UnreadableFile
         When exiv2 cannot open the file at all.
     """
+    exiv2 = _exiv2()
     try:
         image = exiv2.ImageFactory.open(str(path))
         image.readMetadata()
@@ -144,6 +153,7 @@ def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int
     is_srgb : bool
     size : (width, height)
     """
+    exiv2 = _exiv2()
     target = exiv2.ImageFactory.open(picture)
     target.readMetadata()
     exif = target.exifData()

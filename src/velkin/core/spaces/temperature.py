@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.spaces.adaptation import xyz_to_xy
-from velkin.core.spectra import daylight_xy, planckian, xyz_of_light
+from velkin.core.spectra import daylight_xy, observer, planckian, xyz_of_light
 
 Floats = NDArray[np.float64]
 
@@ -23,8 +23,8 @@ def xy_to_uv(xy: Floats) -> Floats:
 @lru_cache(maxsize=1)
 def _locus() -> tuple[Floats, Floats]:
     kelvins = 1000.0 * 1.01 ** np.arange(0, 470)
-    uv = np.array([xy_to_uv(xyz_to_xy(xyz_of_light(planckian(t)))) for t in kelvins])
-    return kelvins, uv
+    xyz = planckian(kelvins[:, None]) @ observer()
+    return kelvins, xy_to_uv(xyz_to_xy(xyz))
 
 
 def cct_duv(xy: Floats) -> tuple[float, float]:
@@ -33,9 +33,11 @@ def cct_duv(xy: Floats) -> tuple[float, float]:
     point = xy_to_uv(np.asarray(xy, dtype=np.float64))
     distance = np.hypot(*(locus - point).T)
     i = int(np.clip(np.argmin(distance), 1, len(kelvins) - 2))
-    parabola = np.polyfit(np.log(kelvins[i - 1 : i + 2] / kelvins[i]), distance[i - 1 : i + 2] ** 2, 2)
-    shift = float(np.clip(-parabola[1] / (2.0 * parabola[0]), -0.01, 0.01)) if parabola[0] > 0 else 0.0
-    kelvin = float(kelvins[i] * np.exp(shift))
+    # the lowest point of the parabola through three squared distances, evenly spaced in log temperature
+    low, middle, high = distance[i - 1 : i + 2] ** 2
+    bend = low - 2.0 * middle + high
+    shift = float(np.clip(0.5 * (low - high) / bend, -1.0, 1.0)) if bend > 0 else 0.0
+    kelvin = float(kelvins[i] * 1.01**shift)
     nearest = xy_to_uv(xyz_to_xy(xyz_of_light(planckian(kelvin))))
     sign = 1.0 if point[1] >= nearest[1] else -1.0
     return kelvin, sign * float(np.hypot(*(point - nearest)))

@@ -20,6 +20,7 @@ from velkin.core.errors import NotSupported, UnreadableFile
 Floats = NDArray[np.float64]
 
 WAVELENGTHS: Floats = np.arange(380.0, 781.0, 5.0)
+_AT_560 = 36
 
 
 @lru_cache(maxsize=1)
@@ -33,12 +34,14 @@ def observer() -> Floats:
     return _tables()[:, 1:4]
 
 
-def planckian(kelvin: float) -> Floats:
-    """Relative spectral power of a Planckian radiator, shape (81,), 1 at 560 nm (CIE 015:2018, c2 = 1.4388e-2 m K)."""
+def planckian(kelvin: float | Floats) -> Floats:
+    """Relative spectral power of a Planckian radiator, 1 at 560 nm (CIE 015:2018, c2 = 1.4388e-2 m K).
+
+    Shape (81,) for one temperature, (N, 81) for temperatures (N, 1).
+    """
     metres = WAVELENGTHS * 1e-9
     power = metres**-5.0 / np.expm1(1.4388e-2 / (metres * kelvin))
-    at_560: float = float(np.interp(560.0, WAVELENGTHS, power))
-    return power / at_560
+    return np.asarray(power / power[..., _AT_560 : _AT_560 + 1])
 
 
 def daylight_xy(kelvin: float) -> tuple[float, float]:
