@@ -76,7 +76,7 @@ def test_a_frame_without_a_chart(capfd, demo_frames):
 
 
 def test_handoff(capfd, demo_shoot, tmp_path):
-    status, document, err = call(capfd, "handoff", demo_shoot, "--to", "web", "--out", tmp_path / "out", "--json")
+    status, document, _ = call(capfd, "handoff", demo_shoot, "--to", "web", "--out", tmp_path / "out", "--json")
     assert status == 0 and document["failed"] == 0
     assert len(document["written"]) == 12 == len(list((tmp_path / "out").iterdir()))
     assert {w["check"] for w in document["written"]} == {"ok"}
@@ -121,7 +121,7 @@ def test_refused_work_ends_with_1_and_names_the_file(capfd, chart_dng, tmp_path,
     dng = tmp_path / "frame.dng"
     dng.write_bytes(before)
     places = {"F": dng, "N": tmp_path / "none.dng", "O.tif": tmp_path / "o.tif"}
-    status, document, err = call(capfd, *[places.get(w, w) for w in words], "--json")
+    status, document, _ = call(capfd, *[places.get(w, w) for w in words], "--json")
     if words[1:3] == ["F", "--out"] and dng.suffix == ".dng":
         assert status == 2  # a raw file is no output either
     else:

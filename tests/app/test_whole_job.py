@@ -123,9 +123,10 @@ def test_by_mouse(qtbot, window, tmp_path):
 def test_by_keyboard(qtbot, window):
     qtbot.waitUntil(window.isActiveWindow, timeout=5000)
     window.view.setFocus()
-    press = lambda key, modifier=Qt.KeyboardModifier.NoModifier, widget=None: qtbot.keyClick(
-        widget or window.view, key, modifier
-    )
+
+    def press(key, modifier=Qt.KeyboardModifier.NoModifier, widget=None):
+        qtbot.keyClick(widget or window.view, key, modifier)
+
     frames = window.frames.list
     frames.setFocus()
     while window.model.frame.name != "north-0401":

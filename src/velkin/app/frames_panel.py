@@ -350,7 +350,7 @@ class FramesList(QAbstractScrollArea):
         data = event.mimeData() if event is not None else None
         if event is None or data is None or not data.hasFormat(_MIME) or self._model.shoot is None:
             return
-        frames = [int(f) for f in bytes(data.data(_MIME)).decode().split(",") if f]
+        frames = [int(f) for f in data.data(_MIME).data().decode().split(",") if f]
         self.drop_frames(frames, event.position().toPoint())
         event.acceptProposedAction()
 

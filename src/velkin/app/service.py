@@ -44,7 +44,7 @@ def to_image(pixels: NDArray[np.uint8]) -> QImage:
     """A QImage of encoded RGB (H, W, 3) uint8, holding its own copy."""
     data = np.ascontiguousarray(pixels)
     height, width = data.shape[:2]
-    return QImage(data.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+    return QImage(data.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
 
 
 def _mask_image(mask: NDArray[np.bool_]) -> QImage:

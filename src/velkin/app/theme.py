@@ -93,7 +93,7 @@ def apply(app: QApplication, theme: Theme) -> None:
 
 def _arrow(t: Theme, name: str) -> str:
     """The file of an arrow in the theme's ink, for the style sheet."""
-    return (files("velkin.app") / "assets" / "arrows" / f"{name}-{t.ink[1:].lower()}.svg").__fspath__()  # type: ignore[attr-defined]
+    return str(files("velkin.app") / "assets" / "arrows" / f"{name}-{t.ink[1:].lower()}.svg")
 
 
 def _sheet(t: Theme) -> str:

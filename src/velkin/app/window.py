@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -148,6 +149,7 @@ class Window(QMainWindow):
         self.measured: Measured | None = None
         self.rendered: Rendered | None = None
         self._wants_full = False
+        self._pointer: tuple[float, float] | None = None
         self._thumbnails_due = QTimer(self)
         self._thumbnails_due.setSingleShot(True)
         self._thumbnails_due.setInterval(400)  # after the picture; it starts them earlier when it is there
@@ -226,8 +228,8 @@ class Window(QMainWindow):
         column.addWidget(self.status)
         self.setCentralWidget(central)
         self.setMinimumSize(1000, 640)
-        for widget in self.path_bar.buttons.values():
-            widget.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        for stop in self.path_bar.buttons.values():
+            stop.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         for button in central.findChildren(QPushButton):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys with the picture
 
@@ -274,7 +276,7 @@ class Window(QMainWindow):
             ("neutral", "Mark as ne&utral frame"),
             ("subject", "Mark as &subject"),
         ):
-            self._action(frame, name, lambda r=role: self.desk.command(lambda s: s.set_role(self.model.selected, r)))
+            self._action(frame, name, partial(self._mark, role))
         frame.addSeparator()
         self._action(
             frame, "Move to a new light", lambda: self.desk.command(lambda s: s.move_to_light(self.model.selected, None))
@@ -295,7 +297,7 @@ class Window(QMainWindow):
 
         colour = menu("C&olour")
         for number, key in enumerate(STOPS, start=1):
-            self._action(colour, f"Open {_NAMES[key]}", lambda k=key: self.open_stop(k), str(number))
+            self._action(colour, f"Open {_NAMES[key]}", partial(self.open_stop, key), str(number))
         colour.addSeparator()
         self._hatch = self._action(
             colour, "&Hatch what is outside", lambda: self.model.show_hatching(not self.model.hatching), "X"
@@ -323,7 +325,7 @@ class Window(QMainWindow):
         view.addSeparator()
         themes = QActionGroup(self)
         for name in theme.THEMES:
-            action = self._action(view, f"{name} theme", lambda n=name: self.set_theme(n))
+            action = self._action(view, f"{name} theme", partial(self.set_theme, name))
             action.setCheckable(True)
             themes.addAction(action)
         self._surround_menu(view)
@@ -474,6 +476,7 @@ class Window(QMainWindow):
             self._wants_full = False
         if self.measured is not None and (self.measured.frame, self.measured.path) != (frame.id, path):
             self.measured = None
+        self._pointed(self._pointer)  # numbers of another frame or path are never left standing
         self.service.show(frame.id, frame.path, path, self.model.screen, self._wants_full, self.model.hatching)
         self._show_stops()
 
@@ -488,6 +491,7 @@ class Window(QMainWindow):
             return
         self.rendered = rendered
         self.view.set_picture(rendered.image, (frame.facts.width, frame.facts.height), rendered.hatch)
+        self._pointed(self._pointer)
         self._captions()
         if self._thumbnails_due.isActive():
             self._thumbnails_due.start(30)
@@ -540,9 +544,10 @@ class Window(QMainWindow):
             self._render()
 
     def _pointed(self, at: tuple[float, float] | None) -> None:
+        self._pointer = at
         r = self.rendered
         frame = self.model.frame
-        if at is None or r is None or frame is None or r.frame != frame.id:
+        if at is None or r is None or frame is None or r.frame != frame.id or r.path != self.model.path():
             self.status.show_numbers("", "", "", "")
             return
         height, width = r.working.shape[:2]
@@ -693,6 +698,9 @@ class Window(QMainWindow):
         """Choose every frame of the light."""
         if self.model.frame is not None:
             self.model.select(self.model.current, self.model.frames_of_light(self.model.frame.id))
+
+    def _mark(self, role: str) -> None:
+        self.desk.command(lambda shoot: shoot.set_role(self.model.selected, role))
 
     def _remove(self) -> None:
         chosen = self.model.selected

@@ -101,7 +101,8 @@ class Scene:
         grain = cv2.resize(grain, (self.width, self.height), interpolation=cv2.INTER_CUBIC)
         seam = np.clip(np.abs(((y + 0.03 * x) / 190) % 1 - 0.004) / 0.012, 0, 1)
         tone = 0.45 + 0.12 * np.sin(board * 2.7) + 0.09 * grain + 0.06 * _noise(self.rng, self.lit.shape, 60 * self.k + 4)
-        self.rgb = self._pick(ramp, tone + 0.3 * (1 - seam)) * (self.lit * (0.72 + 0.28 * seam))[..., None]
+        shade = (self.lit * (0.72 + 0.28 * seam)).astype(np.float32)
+        self.rgb = self._pick(ramp, tone + 0.3 * (1 - seam)) * shade[..., None]
 
     @staticmethod
     def _pick(ramp: Pixels, position: Pixels) -> Pixels:
@@ -192,9 +193,10 @@ class Scene:
             d = (across - swing * np.cos(p)) / np.maximum(radius, 1e-3)
             inside = (np.abs(d) < 1) & (np.abs(t) < 1)
             d = np.clip(d, -0.999, 0.999)
-            theta = np.arcsin(d)
+            theta = np.arcsin(d).astype(np.float32)
             lie, small, dye = _Wave(rng), _Wave(rng), _Wave(rng)
             q = theta * (15 / np.pi) + along / (half * 0.9) * 1.15 + 0.33 * lie(along / (34 * k) + bundle * 40)
+            q = q.astype(np.float32)
             q += 0.25 * small(along / (15 * k) + theta * 2)
             yarn = np.floor(q).astype(np.int32)
             place = (q - yarn) * 2 - 1

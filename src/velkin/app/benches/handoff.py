@@ -163,7 +163,8 @@ class HandoffBench(Bench):
         subjects = sum(f.role == "subject" for f in state.frames.values())
         self._subjects.setText(f"All {count(subjects, 'frame')} without chart and neutral")
         self._all.setText(f"All {count(len(state.frames), 'frame')}")
-        self._chosen.setText(f"The {count(len(self._model.selected), 'chosen frame')}")
+        number = len(self._model.selected)
+        self._chosen.setText("Only the chosen frame" if number == 1 else f"The {number} chosen frames")
         frames = self.frames()
         assert self._model.shoot is not None
         folder = self._model.shoot.folder_of(d)

@@ -33,6 +33,7 @@ from velkin.core.charts.definition import iso24
 from velkin.core.charts.judge import Judgement, Verdict
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import FitRefused, VelkinError
+from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import SRGB
 from velkin.core.spectra import illuminant_at
@@ -218,7 +219,7 @@ class ChartRoom(QWidget):
         row.addWidget(title)
         row.addSpacing(6)
         row.addWidget(self._subtitle, 1)
-        self.find_button = button("Find it", self.find, tip="Look for the chart in the picture")
+        self.find_button = button("Find it", self.look_for_it, tip="Look for the chart in the picture")
         self.place_button = button(
             "Place by hand", self.place_by_hand, tip="Lay the grid on the middle of the picture and drag its corners (P)"
         )
@@ -271,8 +272,8 @@ class ChartRoom(QWidget):
         self.fit_button = button("Fit a profile from this reading", self.fit, primary=True)
         self.give_button = button("", self._give_light, primary=True)
         self.only_button = button("Only to this frame", self._give_one)
-        for item in (self.fit_button, self.give_button, self.only_button):
-            bench.foot.addWidget(item)
+        for action in (self.fit_button, self.give_button, self.only_button):
+            bench.foot.addWidget(action)
         return bench
 
     # ---- coming and going -------------------------------------------------------------------------------------
@@ -291,7 +292,7 @@ class ChartRoom(QWidget):
             self._show(kept)
         else:
             self._show(None)
-            self.find()
+            self.look_for_it()
 
     def leave(self) -> None:
         """Back to the viewer; a good reading is kept."""
@@ -305,7 +306,7 @@ class ChartRoom(QWidget):
 
     # ---- placing ----------------------------------------------------------------------------------------------
 
-    def find(self) -> None:
+    def look_for_it(self) -> None:
         """Look for the chart."""
         if self.frame is not None:
             self._figure.show_value("", "Looking for the chart …")
@@ -455,15 +456,22 @@ class ChartRoom(QWidget):
         return reference, seen, f"above: reference under {kelvin:.0f} K; below: read, {through}"
 
     def _fill_table(self) -> None:
-        errors = {p.id: p for p in self.profile.patches} if self.profile is not None else {}
+        before: dict[str, float | None] = dict.fromkeys(self._chart.ids)
+        after: dict[str, float | None] = dict.fromkeys(self._chart.ids)
+        if self.profile is not None:
+            before = {p.id: p.before for p in self.profile.patches}
+            after = {p.id: p.after for p in self.profile.patches}
+        elif self.kept is not None:
+            reference, seen, _ = self._colours()
+            before = dict(zip(self._chart.ids, ciede2000(xyz_to_lab(seen), xyz_to_lab(reference)), strict=True))
         self.table.setSortingEnabled(False)
         for row, (patch, name) in enumerate(zip(self._chart.ids, self._chart.names, strict=True)):
             self.table.setItem(row, 0, QTableWidgetItem(patch))
             self.table.setItem(row, 1, QTableWidgetItem(name))
-            for column, value in ((2, errors[patch].before if errors else None), (3, errors[patch].after if errors else None)):
-                self.table.setItem(row, column, _Number(value) if value is not None else QTableWidgetItem(""))
+            for column, value in ((2, before[patch]), (3, after[patch])):
+                self.table.setItem(row, column, _Number(float(value)) if value is not None else QTableWidgetItem(""))
         self.table.setSortingEnabled(True)
-        if not errors:
+        if self.profile is None:
             self.table.sortItems(0)
 
     def _show_foot(self) -> None:

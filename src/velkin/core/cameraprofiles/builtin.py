@@ -41,7 +41,7 @@ class BuiltInProfile:
         """Chromaticity (2,) of the light in which camera RGB `neutral` (3,) is neutral; iterated as DNG 1.4 describes."""
         xy = xy_of_cct(5000.0)
         for _ in range(40):
-            xyz = np.linalg.solve(self._xyz_to_camera(xy), neutral)
+            xyz = np.asarray(np.linalg.solve(self._xyz_to_camera(xy), neutral), dtype=np.float64)
             if xyz.min() <= 0 or not np.all(np.isfinite(xyz)):
                 return xy
             new = xyz_to_xy(xyz)
@@ -70,4 +70,5 @@ def built_in(facts: RawFacts) -> BuiltInProfile:
     """The built-in profile of the camera that made a file; a plain sRGB-like sensor where the file names no matrix."""
     if facts.colour is not None:
         return BuiltInProfile(facts.colour)
-    return BuiltInProfile(DNGColour((np.linalg.inv(bradford(D50, xy_to_xyz(SRGB.white)) @ SRGB.to_xyz),), (21,)))
+    plain = np.asarray(np.linalg.inv(bradford(D50, xy_to_xyz(SRGB.white)) @ SRGB.to_xyz), dtype=np.float64)
+    return BuiltInProfile(DNGColour((plain,), (21,)))

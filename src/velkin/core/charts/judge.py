@@ -163,7 +163,7 @@ def judge(reading: Reading, chart: Chart, grid_error: float | None = None) -> tu
 
     error = colour_error(reading.rgb(), expected_camera_rgb(chart))
     if error <= 0.5:
-        found.append(Judgement("Order", "patches agree with the chart", Verdict.GOOD))
+        found.append(Judgement("Order", "as on the chart", Verdict.GOOD))
     else:
         found.append(
             Judgement(

@@ -22,7 +22,7 @@ def xy_to_uv(xy: Floats) -> Floats:
 
 @lru_cache(maxsize=1)
 def _locus() -> tuple[Floats, Floats]:
-    kelvins = 1000.0 * 1.01 ** np.arange(0, 470)
+    kelvins: Floats = np.asarray(1000.0 * 1.01 ** np.arange(0, 470), dtype=np.float64)
     xyz = planckian(kelvins[:, None]) @ observer()
     return kelvins, xy_to_uv(xyz_to_xy(xyz))
 

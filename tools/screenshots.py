@@ -1,0 +1,90 @@
+"""`make screenshots`: one current picture of each main view, from the demo data, into docs/screenshots/."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QEventLoop, QPointF, QSettings, QTimer
+
+from velkin.app.main import make_application, settle
+from velkin.app.window import Window
+from velkin.sim.demo import demo_folder, prepare_demo, write_demo_shoot
+from velkin.sim.madderfold import TITLE
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+def wait_for(ready: Callable[[], bool], seconds: float = 60) -> None:
+    """Let the window work until something is so."""
+    end = time.monotonic() + seconds
+    while not ready():
+        if time.monotonic() > end:
+            raise TimeoutError("the window did not get there")
+        loop = QEventLoop()
+        QTimer.singleShot(20, loop.quit)
+        loop.exec()
+
+
+def main() -> None:
+    """Go through the job and take the pictures on the way."""
+    app = make_application()
+    prepare_demo()
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        shoot = folder / f"{TITLE}.velkin"
+        write_demo_shoot(shoot, demo_folder() / "frames")
+        window = Window(QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat))
+        window.resize(1280, 800)
+        window.show()
+        window.desk.open_shoot(shoot)
+        ids = {f.name: f.id for f in window.model.state.frames.values()}
+        room = window.chart_room
+
+        def picture(of: str) -> None:
+            settle(window, 60)
+            window.notice.hide()
+            app.processEvents()
+            window.grab().save(str(OUT / f"{of}.png"))
+            print(OUT / f"{of}.png")
+
+        settle(window, 60)
+        for frame, named in (("lamp-0501", "chart-reading"), ("north-0401", "chart-fitted")):
+            window.read_chart(ids[frame])
+            wait_for(lambda: room.kept is not None and room.view.has_picture)
+            if named == "chart-reading":
+                picture(named)
+            room.fit()
+            wait_for(lambda: room.profile is not None)
+            room._choose_patch(14)
+            if named == "chart-fitted":
+                picture(named)
+            room._give(True)
+        window.model.select(ids["north-0412"])
+        window._pointed((900.0, 700.0))
+        for stop in ("source", "camera", "working"):
+            window.model.open_stop(stop)
+            picture(f"bench-{stop}")
+        window.model.open_stop("proof")
+        window.model.show_hatching(True)
+        settle(window, 60)
+        at = window.view.to_widget(1060, 800)
+        window._pointed((window.view.to_picture(QPointF(at)).x(), 800.0))
+        picture("bench-proof")
+        window.model.show_hatching(False)
+        window.model.open_stop("handoff")
+        window.hand_off()
+        wait_for(lambda: not window.desk.handing_off)
+        picture("bench-handoff")
+        window.set_theme("Dim room")
+        window.model.open_stop("camera")
+        window.model.select(ids["lamp-0508"])
+        picture("dim-room")
+        window.close()
+
+
+if __name__ == "__main__":
+    main()
