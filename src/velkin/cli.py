@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -112,6 +113,9 @@ def main(argv: Sequence[str] | None = None) -> int:
         return 2
     except VelkinError as error:
         _fail(error, as_json)
+        return 1
+    except BrokenPipeError:  # whoever read the output has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 1
     except (OSError, MemoryError) as error:
         _fail(error, as_json)

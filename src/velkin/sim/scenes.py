@@ -39,7 +39,7 @@ class _Wave:
     def __init__(self, rng: np.random.Generator) -> None:
         self._knots = rng.standard_normal(2048).astype(np.float32)
 
-    def __call__(self, x: Pixels) -> Pixels:
+    def __call__(self, x: NDArray[np.floating]) -> Pixels:
         floor = np.floor(x)
         t = x - floor
         t *= t * (3 - 2 * t)
@@ -196,7 +196,6 @@ class Scene:
             theta = np.arcsin(d).astype(np.float32)
             lie, small, dye = _Wave(rng), _Wave(rng), _Wave(rng)
             q = theta * (15 / np.pi) + along / (half * 0.9) * 1.15 + 0.33 * lie(along / (34 * k) + bundle * 40)
-            q = q.astype(np.float32)
             q += 0.25 * small(along / (15 * k) + theta * 2)
             yarn = np.floor(q).astype(np.int32)
             place = (q - yarn) * 2 - 1
