@@ -26,7 +26,7 @@ def _bell(centre: float, left: float, right: float) -> Floats:
 def studio_one_sensitivities(shift: float = 0.0) -> Floats:
     """Sensitivities (81, 3) of red, green, blue; `shift` in nm moves the dyes of another batch."""
     cut = 1.0 / (1.0 + np.exp((WAVELENGTHS - 675.0 - shift) / 9.0)) / (1.0 + np.exp((408.0 - WAVELENGTHS) / 6.0))
-    red = 0.94 * _bell(598.0 + shift, 27.0, 44.0) + 0.055 * _bell(442.0, 22.0, 26.0) + 0.045 * _bell(530.0 + shift, 30.0, 30.0)
+    red = 0.94 * _bell(596.0 + shift, 27.0, 44.0) + 0.055 * _bell(442.0, 22.0, 26.0) + 0.045 * _bell(530.0 + shift, 30.0, 30.0)
     green = 1.00 * _bell(531.0 + 0.6 * shift, 33.0, 36.0) + 0.035 * _bell(620.0, 26.0, 30.0)
     blue = 0.86 * _bell(456.0 + 0.8 * shift, 25.0, 30.0) + 0.050 * _bell(545.0, 24.0, 26.0)
     return np.stack([red, green, blue], axis=1) * cut[:, None]

@@ -26,7 +26,7 @@ Floats = NDArray[np.float64]
 
 WIDTH, HEIGHT = 2400, 1600
 TITLE = "Madderfold spring skeins"
-_RECIPE = "3"  # raised when the pictures change, so that an older folder is made anew
+_RECIPE = "4"  # raised when the pictures change, so that an older folder is made anew
 
 
 @dataclass(frozen=True)

@@ -25,8 +25,8 @@ from velkin.core.spectra import Illuminant, illuminant_at
 
 Floats = NDArray[np.float64]
 
-_HOLD = 4.0  # ΔE00 that moving a matrix entry by 1 from the least-squares answer costs, on 24 patches
-_SOFT = 2.0  # ΔE00 from which on a patch pulls linearly, so that one bad patch cannot bend the fit
+_HOLD = 8.0  # ΔE00 that moving a matrix entry by 1 from the least-squares answer costs, on 24 patches
+_SOFT = 3.0  # ΔE00 from which on a patch pulls linearly, so that one bad patch cannot bend the fit
 
 
 @dataclass(frozen=True)
