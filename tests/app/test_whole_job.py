@@ -37,6 +37,8 @@ def window(qtbot, demo_shoot, tmp_path):
     made = Window(QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
     made.resize(1280, 800)
     made.show()
+    qtbot.waitExposed(made)
+    made.activateWindow()  # a virtual screen has no window manager that would do it
     assert made.desk.open_shoot(demo_shoot)
     qtbot.waitUntil(lambda: made.rendered is not None, timeout=20000)
     yield made
