@@ -77,7 +77,7 @@ def test_stops_open_benches_by_mouse_and_by_key(qtbot, window):  # noqa: F811
 
 def test_every_action_is_in_a_menu_and_every_control_has_a_name(window):  # noqa: F811
     in_menus = {a for m in window.menus.actions() for a in m.menu().actions()}
-    assert set(window.actions_by_name.values()) <= in_menus
+    assert set(window.menu.by_name.values()) <= in_menus
     for widget in window.findChildren(QWidget):
         if widget.focusPolicy() != Qt.FocusPolicy.NoFocus and not widget.objectName().startswith("qt_") and widget.isVisible():
             text = widget.text() if isinstance(widget, (QAbstractButton, QLabel)) else ""
@@ -88,7 +88,7 @@ def test_every_action_is_in_a_menu_and_every_control_has_a_name(window):  # noqa
 def test_commands_are_found_by_name(qtbot, window):  # noqa: F811
     from velkin.app.finder import Finder
 
-    finder = Finder(list(window.actions_by_name.values()), window)
+    finder = Finder(list(window.menu.by_name.values()), window)
     finder.field.setText("open proof")
     assert finder.list.count() == 1
     finder._run()

@@ -2,55 +2,45 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
 from PyQt6.QtGui import (
     QAction,
-    QActionGroup,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
     QKeyEvent,
-    QKeySequence,
-    QPainter,
-    QPaintEvent,
 )
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
     QApplication,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
-    QInputDialog,
-    QLabel,
     QLineEdit,
     QMainWindow,
-    QMenu,
     QMenuBar,
     QPushButton,
-    QSlider,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
-    QWidgetAction,
 )
 
 from velkin import __version__
 from velkin.app import theme
+from velkin.app.asking import Asking
 from velkin.app.benches.camera import CameraBench
 from velkin.app.benches.handoff import HandoffBench
 from velkin.app.benches.proof import ProofBench
 from velkin.app.benches.source import SourceBench
 from velkin.app.benches.working import WorkingBench
+from velkin.app.chrome import Line, Notice, TopBar
 from velkin.app.desk import Desk
 from velkin.app.finder import Finder
 from velkin.app.frames_panel import THUMB_W, FramesPanel
+from velkin.app.menus import Menus
 from velkin.app.model import STOPS, ShootModel
 from velkin.app.path_bar import PathBar
 from velkin.app.rooms.chart_room import ChartRoom
@@ -61,78 +51,8 @@ from velkin.app.stops import stops_of
 from velkin.app.viewer import PictureView, surround_grey
 from velkin.app.words import count, share, signed
 from velkin.core.errors import VelkinError
-from velkin.core.files.raw import SUFFIXES
 from velkin.core.render import to_space
 from velkin.core.spaces.lab import xyz_to_lab
-
-_NAMES = {"source": "Source", "camera": "Camera", "working": "Working", "proof": "Proof", "handoff": "Hand-off"}
-
-
-class _TopBar(QWidget):
-    """Menus, the shoot's name in the middle, whether it is saved at the right."""
-
-    def __init__(self, menus: QMenuBar) -> None:
-        super().__init__()
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedHeight(28)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(4, 0, 16, 0)
-        row.addWidget(menus)
-        row.addStretch(1)
-        self.saved = QLabel()
-        self.saved.setProperty("soft", True)
-        row.addWidget(self.saved)
-        self.title = QLabel(self)
-        self.title.setFont(theme.font(13, 600))
-        self.title.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.title.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-
-    def resizeEvent(self, event: object) -> None:
-        self.title.setGeometry(self.width() // 2 - 200, 0, 400, 28)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        super().paintEvent(event)
-        p = QPainter(self)
-        p.setPen(theme.current().colour("line"))
-        p.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
-
-
-class _Notice(QWidget):
-    """One line under the path that says what happened; a problem stays until it is dismissed."""
-
-    _SECONDS = 8
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(16, 4, 8, 4)
-        self.label = QLabel()
-        self.label.setWordWrap(True)
-        self.label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.label.setAccessibleName("Message")
-        row.addWidget(self.label, 1)
-        close = QPushButton("Dismiss")
-        close.clicked.connect(self.hide)
-        row.addWidget(close)
-        self._fade = QTimer(self)
-        self._fade.setSingleShot(True)
-        self._fade.timeout.connect(self.hide)
-        self.hide()
-
-    def say(self, text: str) -> None:
-        """Show what was done for some seconds; an empty text hides the line."""
-        self.insist(text)
-        self._fade.start(1000 * self._SECONDS)
-
-    def insist(self, text: str) -> None:
-        """Show a problem until it is dismissed or something else is said."""
-        self._fade.stop()
-        self.label.setFont(theme.font(13))
-        self.label.setText(text)
-        self.setVisible(bool(text))
 
 
 class Window(QMainWindow):
@@ -162,7 +82,7 @@ class Window(QMainWindow):
         self.view.empty_text = "Drop raw files here, or open a shoot from the Shoot menu"
         self.scope = Scope()
         self.status = StatusLine()
-        self.notice = _Notice()
+        self.notice = Notice()
         self.chart_room = ChartRoom(self.desk)
         self.camera_bench = CameraBench(self.desk, self.read_chart)
         self.working_bench = WorkingBench(self.desk)
@@ -176,8 +96,8 @@ class Window(QMainWindow):
             "handoff": self.handoff_bench,
         }
         self._lay_out()
-        self.actions_by_name: dict[str, QAction] = {}
-        self._make_menus()
+        self.asking = Asking(self, self.desk, self.settings)
+        self.menu = Menus(self.menus, self)
         self._connect()
         self._restore()
         self._follow_shoot()
@@ -206,7 +126,7 @@ class Window(QMainWindow):
         middle.addWidget(self.view, 1)
         middle.addWidget(self.scope)
         row.addLayout(middle, 1)
-        row.addWidget(_Line())
+        row.addWidget(Line())
         row.addWidget(self.bench_stack)
         self.rooms = QStackedWidget()
         self.rooms.addWidget(desk)
@@ -214,15 +134,15 @@ class Window(QMainWindow):
         body = QHBoxLayout()
         body.setSpacing(0)
         body.addWidget(self.frames)
-        body.addWidget(_Line())
+        body.addWidget(Line())
         body.addWidget(self.rooms, 1)
         central = QWidget()
         column = QVBoxLayout(central)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.menus = QMenuBar()
-        self.top = _TopBar(self.menus)
-        for widget in (self.top, self.path_bar, _Line(horizontal=True), self.notice):
+        self.top = TopBar(self.menus)
+        for widget in (self.top, self.path_bar, Line(horizontal=True), self.notice):
             column.addWidget(widget)
         column.addLayout(body, 1)
         column.addWidget(self.status)
@@ -232,124 +152,6 @@ class Window(QMainWindow):
             stop.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         for button in central.findChildren(QPushButton):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys with the picture
-
-    def _action(self, menu: QMenu, text: str, act: Callable[[], Any], keys: str = "", tip: str = "") -> QAction:
-        action = QAction(text, self)
-        if keys:
-            action.setShortcut(QKeySequence(keys))
-        action.setToolTip((tip or text.replace("&", "")) + (f" ({keys})" if keys else ""))
-        action.triggered.connect(lambda _=False: act())
-        menu.addAction(action)
-        self.addAction(action)
-        self.actions_by_name[text.replace("&", "")] = action
-        return action
-
-    def _make_menus(self) -> None:
-        def menu(name: str) -> QMenu:
-            made = self.menus.addMenu(name)
-            assert made is not None
-            made.setToolTipsVisible(True)
-            return made
-
-        shoot = menu("&Shoot")
-        self._action(shoot, "&New shoot…", self.ask_new, "Ctrl+N")
-        self._action(shoot, "&Open a shoot…", self.ask_open, "Ctrl+O")
-        shoot.addSeparator()
-        self._action(shoot, "&Add raw files…", self.ask_files, "Ctrl+I")
-        self._action(shoot, "Add a &folder…", self.ask_folder, "Ctrl+Shift+I")
-        shoot.addSeparator()
-        self._undo = self._action(shoot, "&Undo", self.model.undo, "Ctrl+Z")
-        self._redo = self._action(shoot, "&Redo", self.model.redo, "Ctrl+Shift+Z")
-        shoot.addSeparator()
-        self._action(shoot, "&Hand off", self.hand_off, "Ctrl+Return")
-        shoot.addSeparator()
-        self._action(shoot, "&Quit", self.close, "Ctrl+Q")
-
-        frame = menu("&Frame")
-        self._action(frame, "&Next frame", lambda: self.model.step(1), "PgDown")
-        self._action(frame, "&Previous frame", lambda: self.model.step(-1), "PgUp")
-        self._action(frame, "Select &all frames", self.select_all, "Ctrl+A")
-        self._action(frame, "Select the frames of this &light", self.select_light, "Ctrl+L")
-        frame.addSeparator()
-        for role, name in (
-            ("chart", "Mark as &chart frame"),
-            ("neutral", "Mark as ne&utral frame"),
-            ("subject", "Mark as &subject"),
-        ):
-            self._action(frame, name, partial(self._mark, role))
-        frame.addSeparator()
-        self._action(
-            frame, "Move to a new light", lambda: self.desk.command(lambda s: s.move_to_light(self.model.selected, None))
-        )
-        self._action(frame, "Rename this light…", self.ask_light_name, "F2")
-        self._action(frame, "Find a missing source…", self.ask_source)
-        self._action(frame, "Remove from the shoot", self._remove, "Del", "The files stay where they are")
-        self._frame_menu = frame
-
-        chart = menu("&Chart")
-        self._action(chart, "&Read the chart in this frame", self.camera_bench.read_chart_here, "K")
-        chart.addSeparator()
-        self._action(chart, "&Give the profile to this light", self.camera_bench._give_clicked, "Ctrl+G")
-        self._action(chart, "&Back to the built-in profile", self.camera_bench._back_clicked)
-        chart.addSeparator()
-        self._action(chart, "&Import a profile…", self.ask_profile)
-        self._action(chart, "&Export this frame's profile…", self.ask_export)
-
-        colour = menu("C&olour")
-        for number, key in enumerate(STOPS, start=1):
-            self._action(colour, f"Open {_NAMES[key]}", partial(self.open_stop, key), str(number))
-        colour.addSeparator()
-        self._hatch = self._action(
-            colour, "&Hatch what is outside", lambda: self.model.show_hatching(not self.model.hatching), "X"
-        )
-        self._hatch.setCheckable(True)
-
-        view = menu("&View")
-        self._action(view, "&Fit the picture", self._fit, "F")
-        self._action(view, "&Actual pixels", self._actual, "A")
-        self._action(view, "Zoom in", lambda: self._current_view().zoom_by(1.25), "Ctrl++")
-        self._action(view, "Zoom out", lambda: self._current_view().zoom_by(0.8), "Ctrl+-")
-        before = self._action(
-            view, "Before: the built-in rendering", lambda: self.model.show_before(not self.model.before), "B"
-        )
-        before.setCheckable(True)
-        before.setToolTip("Show the camera's built-in rendering (B; or hold Space)")
-        self.model.before_changed.connect(before.setChecked)
-        view.addSeparator()
-        self._scope_action = self._action(view, "&Scope shelf", lambda: self._fold(self.scope), "H")
-        self._frames_action = self._action(view, "Frames &panel", lambda: self._fold(self.frames), "F7")
-        self._bench_action = self._action(view, "&Bench", lambda: self._fold(self.bench_stack), "F8")
-        for action in (self._scope_action, self._frames_action, self._bench_action):
-            action.setCheckable(True)
-            action.setChecked(True)
-        view.addSeparator()
-        themes = QActionGroup(self)
-        for name in theme.THEMES:
-            action = self._action(view, f"{name} theme", partial(self.set_theme, name))
-            action.setCheckable(True)
-            themes.addAction(action)
-        self._surround_menu(view)
-
-        help_menu = menu("&Help")
-        self._action(help_menu, "Find a &command…", self.find_command, "Ctrl+K")
-        self._action(help_menu, "What the &links of the path mean", self._explain_links)
-        self._action(help_menu, "&About Velkin", self._about)
-
-    def _surround_menu(self, view: QMenu) -> None:
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(28, 4, 16, 4)
-        label = QLabel("Surround, L*")
-        self.surround = QSlider(Qt.Orientation.Horizontal)
-        self.surround.setRange(15, 90)
-        self.surround.setFixedWidth(130)
-        self.surround.setAccessibleName("Lightness of the surround, L* 15 to 90")
-        self.surround.valueChanged.connect(self._surround_changed)
-        row.addWidget(label)
-        row.addWidget(self.surround)
-        action = QWidgetAction(self)
-        action.setDefaultWidget(holder)
-        view.addAction(action)
 
     def _connect(self) -> None:
         m = self.model
@@ -393,9 +195,9 @@ class Window(QMainWindow):
 
     def _foldable(self) -> list[tuple[QWidget, QAction, str]]:
         return [
-            (self.scope, self._scope_action, "scope"),
-            (self.frames, self._frames_action, "frames"),
-            (self.bench_stack, self._bench_action, "bench"),
+            (self.scope, self.menu.scope, "scope"),
+            (self.frames, self.menu.frames, "frames"),
+            (self.bench_stack, self.menu.bench, "bench"),
         ]
 
     def _fold(self, which: QWidget) -> None:
@@ -412,11 +214,11 @@ class Window(QMainWindow):
         assert isinstance(app, QApplication)
         theme.apply(app, theme.THEMES[name])
         self.settings.setValue("theme", name)
-        self.actions_by_name[f"{name} theme"].setChecked(True)
+        self.menu.by_name[f"{name} theme"].setChecked(True)
         kept = self.settings.value(f"surround/{name}")
-        self.surround.blockSignals(True)
-        self.surround.setValue(int(kept) if kept is not None else (50 if name == "Card" else 24))
-        self.surround.blockSignals(False)
+        self.menu.surround.blockSignals(True)
+        self.menu.surround.setValue(int(kept) if kept is not None else (50 if name == "Card" else 24))
+        self.menu.surround.blockSignals(False)
         for view in (self.view, self.chart_room.view):
             view.set_surround(surround_grey(int(kept)) if kept is not None else None)
         for widget in self.findChildren(QWidget):
@@ -441,10 +243,10 @@ class Window(QMainWindow):
         self.top.saved.setText("●  saved" if shoot else "")
         self.setWindowTitle(f"{shoot.state.name} – Velkin" if shoot else "Velkin")
         undo, redo = (shoot.undo_label(), shoot.redo_label()) if shoot else (None, None)
-        self._undo.setText(f"Undo: {undo}" if undo else "Undo")
-        self._redo.setText(f"Redo: {redo}" if redo else "Redo")
-        self._undo.setEnabled(undo is not None)
-        self._redo.setEnabled(redo is not None)
+        self.menu.undo.setText(f"Undo: {undo}" if undo else "Undo")
+        self.menu.redo.setText(f"Redo: {redo}" if redo else "Redo")
+        self.menu.undo.setEnabled(undo is not None)
+        self.menu.redo.setEnabled(redo is not None)
         self._show_frame()
         if shoot is not None:
             self._thumbnails_due.start()
@@ -530,7 +332,7 @@ class Window(QMainWindow):
         self.view.set_captions(left, right)
 
     def _hatching(self, on: bool) -> None:
-        self._hatch.setChecked(on)
+        self.menu.hatch.setChecked(on)
         self.view.show_hatch = on
         self.view.update()
         self._captions()
@@ -615,80 +417,6 @@ class Window(QMainWindow):
 
     # ---- what menus do ----------------------------------------------------------------------------------------
 
-    def _folder(self) -> str:
-        return str(self.settings.value("folder", str(Path.home())))
-
-    def _remember(self, path: str) -> None:
-        self.settings.setValue("folder", str(Path(path).parent))
-
-    def ask_new(self) -> None:
-        """Ask for a new shoot's name and place."""
-        chosen, _ = QFileDialog.getSaveFileName(
-            self, "New shoot", str(Path(self._folder()) / "Untitled.velkin"), "Shoots (*.velkin)"
-        )
-        if chosen:
-            self._remember(chosen)
-            self.desk.new_shoot(Path(chosen))
-
-    def ask_open(self) -> None:
-        """Ask for a shoot to open."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "Open a shoot", self._folder(), "Shoots (*.velkin)")
-        if chosen:
-            self._remember(chosen)
-            self.desk.open_shoot(Path(chosen))
-
-    def ask_files(self) -> None:
-        """Ask for raw files to add."""
-        pattern = " ".join(f"*{s} *{s.upper()}" for s in sorted(SUFFIXES))
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Add raw files", self._folder(), f"Raw files ({pattern})")
-        if chosen:
-            self._remember(chosen[0])
-            self.desk.add_files([Path(c) for c in chosen])
-
-    def ask_folder(self) -> None:
-        """Ask for a folder of raw files to add."""
-        chosen = QFileDialog.getExistingDirectory(self, "Add a folder", self._folder())
-        if chosen:
-            self.desk.add_files([Path(chosen)])
-
-    def ask_light_name(self) -> None:
-        """Ask for a light's new name."""
-        frame = self.model.frame
-        if frame is None:
-            return
-        light = self.model.state.light_of(frame.id)
-        name, ok = QInputDialog.getText(self, "Rename this light", "Name", text=light.name)
-        if ok and name.strip():
-            self.desk.command(lambda s: s.rename_light(light.id, name.strip()))
-
-    def ask_source(self) -> None:
-        """Ask where a missing source lies now."""
-        frame = self.model.frame
-        if frame is None:
-            return
-        chosen, _ = QFileDialog.getOpenFileName(self, f"Where is {frame.path.name}", self._folder())
-        if chosen:
-            self.desk.command(lambda s: s.relocate(frame.id, Path(chosen)))
-
-    def ask_profile(self) -> None:
-        """Ask for a profile file to give to the chosen frames."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "Import a profile", self._folder(), "Velkin camera profiles (*.json)")
-        if chosen and self.model.shoot is not None:
-            self.desk.import_profile(Path(chosen))
-
-    def ask_export(self) -> None:
-        """Ask where to write this frame's profile."""
-        frame = self.model.frame
-        if frame is None or frame.profile is None:
-            self.model.report("This frame uses the camera's built-in profile; there is nothing to export.")
-            return
-        name = self.model.state.profiles[frame.profile].name.replace("/", "-")
-        chosen, _ = QFileDialog.getSaveFileName(
-            self, "Export the profile", str(Path(self._folder()) / f"{name}.json"), "(*.json)"
-        )
-        if chosen:
-            self.desk.export_profile(frame.profile, Path(chosen))
-
     def select_all(self) -> None:
         """Choose every frame."""
         if self.model.shoot is not None:
@@ -717,13 +445,13 @@ class Window(QMainWindow):
 
     def find_command(self) -> None:
         """Find any command by name."""
-        finder = Finder(list(self.actions_by_name.values()), self)
+        finder = Finder(list(self.menu.by_name.values()), self)
         finder.move(self.mapToGlobal(QPoint(self.width() // 2 - 210, 110)))
         finder.show()
         finder.field.setFocus()
 
     def _frame_popup(self, at: QPoint) -> None:
-        self._frame_menu.popup(at)
+        self.menu.frame_menu.popup(at)
 
     def _explain_links(self) -> None:
         self.model.notice.emit(
@@ -802,17 +530,3 @@ class Window(QMainWindow):
         self.model.close()
         if event is not None:
             event.accept()
-
-
-class _Line(QWidget):
-    """A thin line between parts of the window."""
-
-    def __init__(self, horizontal: bool = False) -> None:
-        super().__init__()
-        if horizontal:
-            self.setFixedHeight(1)
-        else:
-            self.setFixedWidth(1)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        QPainter(self).fillRect(self.rect(), theme.current().colour("line"))

@@ -1,0 +1,147 @@
+"""The menus: every action of the window, its words and its keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QMenuBar, QSlider, QWidget, QWidgetAction
+
+from velkin.app import theme
+from velkin.app.model import STOPS
+
+if TYPE_CHECKING:
+    from velkin.app.window import Window
+
+_NAMES = {"source": "Source", "camera": "Camera", "working": "Working", "proof": "Proof", "handoff": "Hand-off"}
+
+
+class Menus:
+    """Builds the menu bar of a window and keeps the actions that follow its state."""
+
+    def __init__(self, bar: QMenuBar, window: Window) -> None:
+        self.bar = bar
+        self._window = window
+        self.by_name: dict[str, QAction] = {}
+        self._build(window)
+
+    def _add(self, menu: QMenu, text: str, act: Callable[[], Any], keys: str = "", tip: str = "") -> QAction:
+        action = QAction(text, self._window)
+        if keys:
+            action.setShortcut(QKeySequence(keys))
+        action.setToolTip((tip or text.replace("&", "")) + (f" ({keys})" if keys else ""))
+        action.triggered.connect(lambda _=False: act())
+        menu.addAction(action)
+        self._window.addAction(action)
+        self.by_name[text.replace("&", "")] = action
+        return action
+
+    def _build(self, window: Window) -> None:
+        def menu(name: str) -> QMenu:
+            made = self.bar.addMenu(name)
+            assert made is not None
+            made.setToolTipsVisible(True)
+            return made
+
+        shoot = menu("&Shoot")
+        self._add(shoot, "&New shoot…", window.asking.new, "Ctrl+N")
+        self._add(shoot, "&Open a shoot…", window.asking.open, "Ctrl+O")
+        shoot.addSeparator()
+        self._add(shoot, "&Add raw files…", window.asking.files, "Ctrl+I")
+        self._add(shoot, "Add a &folder…", window.asking.folder, "Ctrl+Shift+I")
+        shoot.addSeparator()
+        self.undo = self._add(shoot, "&Undo", window.model.undo, "Ctrl+Z")
+        self.redo = self._add(shoot, "&Redo", window.model.redo, "Ctrl+Shift+Z")
+        shoot.addSeparator()
+        self._add(shoot, "&Hand off", window.hand_off, "Ctrl+Return")
+        shoot.addSeparator()
+        self._add(shoot, "&Quit", window.close, "Ctrl+Q")
+
+        frame = menu("&Frame")
+        self._add(frame, "&Next frame", lambda: window.model.step(1), "PgDown")
+        self._add(frame, "&Previous frame", lambda: window.model.step(-1), "PgUp")
+        self._add(frame, "Select &all frames", window.select_all, "Ctrl+A")
+        self._add(frame, "Select the frames of this &light", window.select_light, "Ctrl+L")
+        frame.addSeparator()
+        for role, name in (
+            ("chart", "Mark as &chart frame"),
+            ("neutral", "Mark as ne&utral frame"),
+            ("subject", "Mark as &subject"),
+        ):
+            self._add(frame, name, partial(window._mark, role))
+        frame.addSeparator()
+        self._add(
+            frame, "Move to a new light", lambda: window.desk.command(lambda s: s.move_to_light(window.model.selected, None))
+        )
+        self._add(frame, "Rename this light…", window.asking.light_name, "F2")
+        self._add(frame, "Find a missing source…", window.asking.source)
+        self._add(frame, "Remove from the shoot", window._remove, "Del", "The files stay where they are")
+        self.frame_menu = frame
+
+        chart = menu("&Chart")
+        self._add(chart, "&Read the chart in this frame", window.camera_bench.read_chart_here, "K")
+        chart.addSeparator()
+        self._add(chart, "&Give the profile to this light", window.camera_bench._give_clicked, "Ctrl+G")
+        self._add(chart, "&Back to the built-in profile", window.camera_bench._back_clicked)
+        chart.addSeparator()
+        self._add(chart, "&Import a profile…", window.asking.profile)
+        self._add(chart, "&Export this frame's profile…", window.asking.export)
+
+        colour = menu("C&olour")
+        for number, key in enumerate(STOPS, start=1):
+            self._add(colour, f"Open {_NAMES[key]}", partial(window.open_stop, key), str(number))
+        colour.addSeparator()
+        self.hatch = self._add(
+            colour, "&Hatch what is outside", lambda: window.model.show_hatching(not window.model.hatching), "X"
+        )
+        self.hatch.setCheckable(True)
+
+        view = menu("&View")
+        self._add(view, "&Fit the picture", window._fit, "F")
+        self._add(view, "&Actual pixels", window._actual, "A")
+        self._add(view, "Zoom in", lambda: window._current_view().zoom_by(1.25), "Ctrl++")
+        self._add(view, "Zoom out", lambda: window._current_view().zoom_by(0.8), "Ctrl+-")
+        before = self._add(
+            view, "Before: the built-in rendering", lambda: window.model.show_before(not window.model.before), "B"
+        )
+        before.setCheckable(True)
+        before.setToolTip("Show the camera's built-in rendering (B; or hold Space)")
+        window.model.before_changed.connect(before.setChecked)
+        view.addSeparator()
+        self.scope = self._add(view, "&Scope shelf", lambda: window._fold(window.scope), "H")
+        self.frames = self._add(view, "Frames &panel", lambda: window._fold(window.frames), "F7")
+        self.bench = self._add(view, "&Bench", lambda: window._fold(window.bench_stack), "F8")
+        for action in (self.scope, self.frames, self.bench):
+            action.setCheckable(True)
+            action.setChecked(True)
+        view.addSeparator()
+        themes = QActionGroup(window)
+        for name in theme.THEMES:
+            action = self._add(view, f"{name} theme", partial(window.set_theme, name))
+            action.setCheckable(True)
+            themes.addAction(action)
+        self._add_surround(view, window)
+
+        help_menu = menu("&Help")
+        self._add(help_menu, "Find a &command…", window.find_command, "Ctrl+K")
+        self._add(help_menu, "What the &links of the path mean", window._explain_links)
+        self._add(help_menu, "&About Velkin", window._about)
+
+    def _add_surround(self, view: QMenu, window: Window) -> None:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(28, 4, 16, 4)
+        label = QLabel("Surround, L*")
+        self.surround = QSlider(Qt.Orientation.Horizontal)
+        self.surround.setRange(15, 90)
+        self.surround.setFixedWidth(130)
+        self.surround.setAccessibleName("Lightness of the surround, L* 15 to 90")
+        self.surround.valueChanged.connect(window._surround_changed)
+        row.addWidget(label)
+        row.addWidget(self.surround)
+        action = QWidgetAction(window)
+        action.setDefaultWidget(holder)
+        view.addAction(action)
