@@ -7,10 +7,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image, ImageCms
-from PyQt6.QtCore import QPoint, QSettings, Qt
+from PyQt6.QtCore import QPoint, Qt
 
-from velkin.app.main import make_application, settle
-from velkin.app.window import Window
+from velkin.app.main import settle
 from velkin.core.charts.definition import iso24
 from velkin.core.charts.read import read
 from velkin.core.icc.transform import to_lab
@@ -23,29 +22,7 @@ from velkin.sim.madderfold import chart_corners, light_of
 LEFT = Qt.MouseButton.LeftButton
 
 
-@pytest.fixture(scope="session")
-def qapp_cls():
-    make_application()
-    from PyQt6.QtWidgets import QApplication
-
-    return QApplication
-
-
-@pytest.fixture
-def window(qtbot, demo_shoot, tmp_path):
-    make_application()
-    made = Window(QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
-    made.resize(1280, 800)
-    made.show()
-    qtbot.waitExposed(made)
-    made.activateWindow()  # a virtual screen has no window manager that would do it
-    assert made.desk.open_shoot(demo_shoot)
-    qtbot.waitUntil(lambda: made.rendered is not None, timeout=20000)
-    yield made
-    made.close()
-
-
-def ids(window):
+def ids_of(window):
     return {f.name: f.id for f in window.model.state.frames.values()}
 
 
@@ -55,9 +32,9 @@ def click(qtbot, widget, at: QPoint | None = None):
 
 def click_frame(qtbot, window, name):
     frames = window.frames.list
-    frames.reveal(ids(window)[name])
-    click(qtbot, frames.viewport(), frames.cell_centre(ids(window)[name]))
-    assert window.model.current == ids(window)[name]
+    frames.reveal(ids_of(window)[name])
+    click(qtbot, frames.viewport(), frames.cell_centre(ids_of(window)[name]))
+    assert window.model.current == ids_of(window)[name]
 
 
 def assert_right_colours(path: Path, light: str):
@@ -94,7 +71,7 @@ def test_by_mouse(qtbot, window, tmp_path):
     for light, frame in (("north", "north-0401"), ("lamp", "lamp-0501")):
         read_fit_give_by_mouse(qtbot, window, frame)
         state = window.model.state
-        members = state.light_of(ids(window)[frame]).frames
+        members = state.light_of(ids_of(window)[frame]).frames
         assert all(state.frames[f].profile is not None for f in members), light
         assert state.profiles[state.frames[members[0]].profile].figures.mean <= 1.3
         # the chart's own lightness, so that the written patches can be compared with the reference

@@ -14,7 +14,7 @@ from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import ROMM, SRGB
 
 from ..studio import shoot_chart
-from .test_whole_job import click, click_frame, ids, window  # noqa: F401
+from .test_whole_job import click, click_frame, ids_of
 
 
 def rgb_at(image, x, y):
@@ -22,7 +22,7 @@ def rgb_at(image, x, y):
     return np.array([colour.red(), colour.green(), colour.blue()])
 
 
-def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, window):  # noqa: F811
+def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, window):
     assert settle(window, 30)
     frame, path = window.model.frame, window.model.path()
     half, full = decode(frame.path, half=True), decode(frame.path)
@@ -40,7 +40,7 @@ def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, wi
     assert window.status.lab.value.text().replace("−", "-").split() == [f"{v:.1f}" for v in lab]
 
 
-def test_space_shows_the_built_in_rendering_while_held(qtbot, window):  # noqa: F811
+def test_space_shows_the_built_in_rendering_while_held(qtbot, window):
     settle(window, 30)
     qtbot.waitUntil(window.isActiveWindow, timeout=5000)
     window.view.setFocus()
@@ -52,7 +52,7 @@ def test_space_shows_the_built_in_rendering_while_held(qtbot, window):  # noqa: 
     assert not window.model.before
 
 
-def test_zoom_keeps_the_point_under_the_pointer(qtbot, window):  # noqa: F811
+def test_zoom_keeps_the_point_under_the_pointer(qtbot, window):
     settle(window, 30)
     view = window.view
     at = QPointF(300, 250)
@@ -66,7 +66,7 @@ def test_zoom_keeps_the_point_under_the_pointer(qtbot, window):  # noqa: F811
     assert view.is_fit
 
 
-def test_stops_open_benches_by_mouse_and_by_key(qtbot, window):  # noqa: F811
+def test_stops_open_benches_by_mouse_and_by_key(qtbot, window):
     for number, (key, button) in enumerate(window.path_bar.buttons.items(), start=1):
         click(qtbot, button)
         assert window.bench_stack.currentWidget() is window.benches[key]
@@ -75,7 +75,7 @@ def test_stops_open_benches_by_mouse_and_by_key(qtbot, window):  # noqa: F811
         assert window.model.stop == key
 
 
-def test_every_action_is_in_a_menu_and_every_control_has_a_name(window):  # noqa: F811
+def test_every_action_is_in_a_menu_and_every_control_has_a_name(window):
     in_menus = {a for m in window.menus.actions() for a in m.menu().actions()}
     assert set(window.menu.by_name.values()) <= in_menus
     for widget in window.findChildren(QWidget):
@@ -85,7 +85,7 @@ def test_every_action_is_in_a_menu_and_every_control_has_a_name(window):  # noqa
             assert known, type(widget)
 
 
-def test_commands_are_found_by_name(qtbot, window):  # noqa: F811
+def test_commands_are_found_by_name(qtbot, window):
     from velkin.app.finder import Finder
 
     finder = Finder(list(window.menu.by_name.values()), window)
@@ -110,7 +110,7 @@ def test_chrome_is_neutral_in_both_themes():
                 assert (high + 0.05) / (low + 0.05) >= 4.4, (t.name, ink, ground)
 
 
-def test_files_that_are_no_raw_files_are_named_and_the_rest_comes_in(qtbot, window, tmp_path):  # noqa: F811
+def test_files_that_are_no_raw_files_are_named_and_the_rest_comes_in(qtbot, window, tmp_path):
     shoot_chart(tmp_path / "new.dng", seed=7)
     (tmp_path / "notes.txt").write_text("x")
     (tmp_path / "broken.dng").write_bytes(b"II*\0nothing")
@@ -123,7 +123,7 @@ def test_files_that_are_no_raw_files_are_named_and_the_rest_comes_in(qtbot, wind
     assert len(window.model.state.frames) == 12
 
 
-def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_path, demo_frames):  # noqa: F811
+def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_path, demo_frames):
     settle(window, 30)
     copy = tmp_path / "copy.dng"
     shoot_chart(copy, seed=9)
@@ -131,17 +131,17 @@ def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_pa
     qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=10000)
     settle(window, 20)
     copy.unlink()
-    window.model.select(ids(window)["north-0412"])
+    window.model.select(ids_of(window)["north-0412"])
     window.service._decoded._kept.clear()
-    window.model.select(ids(window)["copy"])
+    window.model.select(ids_of(window)["copy"])
     qtbot.waitUntil(lambda: "copy.dng" in window.notice.label.text(), timeout=10000)
     assert "not there any more" in window.notice.label.text()
     assert not window.view.has_picture
 
 
-def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_path):  # noqa: F811
+def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_path):
     room = window.chart_room
-    window.read_chart(ids(window)["north-0413"])
+    window.read_chart(ids_of(window)["north-0413"])
     qtbot.waitUntil(lambda: "no 24-patch chart found" in room._figure.words.text(), timeout=20000)
     assert not room.fit_button.isEnabled()
     room.place_by_hand()
@@ -150,15 +150,15 @@ def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_pa
     room.leave()
     shoot_chart(tmp_path / "bright.dng", level=1.3, seed=11)
     window.dropped([tmp_path / "bright.dng"])
-    qtbot.waitUntil(lambda: "bright" in ids(window), timeout=10000)
-    window.read_chart(ids(window)["bright"])
+    qtbot.waitUntil(lambda: "bright" in ids_of(window), timeout=10000)
+    window.read_chart(ids_of(window)["bright"])
     qtbot.waitUntil(lambda: room.kept is not None, timeout=20000)
     assert "less exposure" in room._advice.text()
     assert not room.fit_button.isEnabled()
     room.leave()
 
 
-def test_hand_off_into_a_folder_that_cannot_be_is_said_for_every_file(qtbot, window):  # noqa: F811
+def test_hand_off_into_a_folder_that_cannot_be_is_said_for_every_file(qtbot, window):
     bench = window.handoff_bench
     window.open_stop("handoff")
     bench._folder.setText(str(window.model.state.frames[window.model.current].path / "no"))
@@ -170,7 +170,7 @@ def test_hand_off_into_a_folder_that_cannot_be_is_said_for_every_file(qtbot, win
     assert "failed" in bench._state.text()
 
 
-def test_a_run_can_be_cancelled_and_keeps_what_is_finished(qtbot, window):  # noqa: F811
+def test_a_run_can_be_cancelled_and_keeps_what_is_finished(qtbot, window):
     window.open_stop("handoff")
     window.desk.handoff_file.connect(lambda _: window.desk.cancel())
     with qtbot.waitSignal(window.desk.handoff_ended, timeout=60000) as ended:
@@ -180,7 +180,7 @@ def test_a_run_can_be_cancelled_and_keeps_what_is_finished(qtbot, window):  # no
     assert len(list((window.model.shoot.path.parent / "web").iterdir())) == good
 
 
-def test_exposure_is_per_frame_and_undone(qtbot, window):  # noqa: F811
+def test_exposure_is_per_frame_and_undone(qtbot, window):
     bench = window.camera_bench
     bench._exposure.setValue(0.5)
     assert window.model.frame.exposure == 0.5
@@ -190,16 +190,16 @@ def test_exposure_is_per_frame_and_undone(qtbot, window):  # noqa: F811
     assert window.model.frame.exposure == 0
 
 
-def test_frames_are_dragged_to_another_light(window):  # noqa: F811
+def test_frames_are_dragged_to_another_light(window):
     frames = window.frames.list
-    moving = ids(window)["north-0415"]
-    frames.drop_frames([moving], frames.cell_centre(ids(window)["lamp-0501"]))
+    moving = ids_of(window)["north-0415"]
+    frames.drop_frames([moving], frames.cell_centre(ids_of(window)["lamp-0501"]))
     assert window.model.state.light_of(moving).name == "Weaving lamp"
     window.model.undo()
     assert window.model.state.light_of(moving).name == "North window"
 
 
-def test_filters_show_what_they_say(window):  # noqa: F811
+def test_filters_show_what_they_say(window):
     frames = window.frames.list
     frames.set_filter(1)
     assert sorted(window.model.state.frames[c.frame].name for c in frames._cells) == [

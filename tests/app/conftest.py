@@ -1,0 +1,36 @@
+"""The real window on a copy of the demo shoot."""
+
+import pytest
+from PyQt6.QtCore import QSettings
+
+from velkin.app.main import make_application
+from velkin.app.window import Window
+
+
+@pytest.fixture(scope="session")
+def qapp_cls():
+    """The application with Velkin's fonts and theme, made before any test asks for one."""
+    make_application()
+    from PyQt6.QtWidgets import QApplication
+
+    return QApplication
+
+
+@pytest.fixture
+def window(qtbot, demo_shoot, tmp_path):
+    make_application()
+    made = Window(QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
+    made.resize(1280, 800)
+    made.show()
+    qtbot.waitExposed(made)
+    made.activateWindow()  # a virtual screen has no window manager that would do it
+    assert made.desk.open_shoot(demo_shoot)
+    qtbot.waitUntil(lambda: made.rendered is not None, timeout=20000)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def ids(window):
+    """Frame ids by name."""
+    return {f.name: f.id for f in window.model.state.frames.values()}
