@@ -117,8 +117,8 @@ class Scene:
     # ---- compositing ------------------------------------------------------------------------------------------
 
     def _box(self, cx: float, cy: float, reach: float) -> tuple[slice, slice, Pixels, Pixels]:
-        x0, x1 = int(max(cx - reach, 0)), int(min(cx + reach, self.width))
-        y0, y1 = int(max(cy - reach, 0)), int(min(cy + reach, self.height))
+        x0, x1 = (int(min(max(v, 0), self.width)) for v in (cx - reach, cx + reach))
+        y0, y1 = (int(min(max(v, 0), self.height)) for v in (cy - reach, cy + reach))
         y, x = np.mgrid[y0:y1, x0:x1].astype(np.float32)
         return slice(y0, y1), slice(x0, x1), x, y
 
@@ -253,6 +253,8 @@ class Scene:
         rng = np.random.default_rng(seed)
         width, height = width * self.width, height * self.width
         rows, columns, x, y = self._box(cx * self.width, cy * self.height, 0.55 * float(np.hypot(width, height)))
+        if x.size == 0:
+            return
         turn = np.deg2rad(angle)
         dx, dy = x - cx * self.width, y - cy * self.height
         across = dx * np.float32(np.cos(turn)) + dy * np.float32(np.sin(turn)) + 1.2 * k * _noise(rng, x.shape, 40 * k + 3)

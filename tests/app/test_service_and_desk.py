@@ -1,0 +1,310 @@
+"""Work behind the window: the newest wish wins, memory is bounded, errors come back as words, jobs end as one step."""
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtGui import QImage
+
+from velkin.app import service as service_module
+from velkin.app.main import make_application, open_window, settle
+from velkin.app.service import RenderService
+from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.charts.definition import iso24
+from velkin.core.charts.reading_job import read_chart
+from velkin.core.errors import FitRefused, VelkinError
+from velkin.core.files.raw import read_facts
+from velkin.core.path import ColourPath, built_in_stage
+from velkin.core.shoot.shoot import Shoot
+from velkin.core.spaces.rgb import SRGB
+
+from ..studio import shoot_chart
+
+
+@pytest.fixture
+def service(qtbot):
+    make_application()
+    made = RenderService()
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def path(chart_dng):
+    return ColourPath(built_in_stage(read_facts(chart_dng)))
+
+
+def test_the_newest_wish_is_shown_and_older_ones_are_dropped(qtbot, service, chart_dng, path):
+    shown = []
+    service.rendered.connect(shown.append)
+    paths = [replace(path, exposure=e / 4) for e in range(12)]
+    for wished in paths:
+        service.show(1, chart_dng, wished, SRGB)
+    qtbot.waitUntil(lambda: bool(shown) and shown[-1].path == paths[-1], timeout=10000)
+    assert len(shown) < len(paths)
+    qtbot.wait(150)
+    assert shown[-1].path == paths[-1]
+
+
+def test_numbers_come_first_from_half_the_size_then_exactly(qtbot, service, chart_dng, path):
+    told = []
+    service.measured.connect(told.append)
+    service.show(1, chart_dng, path, SRGB)
+    qtbot.waitUntil(lambda: len(told) == 2, timeout=10000)
+    rough, exact = told
+    assert (rough.exact, exact.exact) == (False, True)
+    assert exact.there_outside.pixels == 900 * 600 == 4 * rough.there_outside.pixels
+    assert abs(exact.there_outside.share - rough.there_outside.share) < 0.05
+    assert exact.here.sum(axis=1).tolist() == [900 * 600] * 3
+    told.clear()
+    service.show(1, chart_dng, path, SRGB)
+    qtbot.waitUntil(lambda: bool(told), timeout=5000)
+    assert told == [exact], "measured once, remembered"
+
+
+def test_hatching_is_made_only_when_asked_for(qtbot, service, chart_dng, path):
+    shown = []
+    service.rendered.connect(shown.append)
+    service.show(1, chart_dng, path, SRGB)
+    qtbot.waitUntil(lambda: len(shown) == 1, timeout=10000)
+    service.show(1, chart_dng, path, SRGB, hatching=True)
+    qtbot.waitUntil(lambda: len(shown) == 2, timeout=10000)
+    assert shown[0].hatch is None
+    assert (shown[1].hatch.width(), shown[1].hatch.height()) == (450, 300)
+    assert shown[1].image == shown[0].image
+
+
+def test_memory_for_decoded_frames_is_bounded(monkeypatch, tmp_path):
+    sizes = {f"f{i}.dng": np.zeros((100, 100, 3), np.float32) for i in range(6)}
+    monkeypatch.setattr(service_module.raw, "decode", lambda p, half: sizes[p.name].copy())
+    monkeypatch.setattr(service_module, "_BUDGET", 3 * 120_000)
+    decoded = service_module._Decoded()
+    for name in sizes:
+        decoded.get(tmp_path / name, True)
+    assert len(decoded._kept) == 3
+    decoded.get(tmp_path / "f3.dng", True)
+    decoded.get(tmp_path / "f0.dng", True)
+    assert [Path(k[0]).name for k in decoded._kept] == ["f5.dng", "f3.dng", "f0.dng"]
+
+
+def test_one_frame_larger_than_the_budget_is_still_shown(monkeypatch, tmp_path):
+    monkeypatch.setattr(service_module.raw, "decode", lambda p, half: np.zeros((100, 100, 3), np.float32))
+    monkeypatch.setattr(service_module, "_BUDGET", 10)
+    assert service_module._Decoded().get(tmp_path / "big.dng", False).shape == (100, 100, 3)
+
+
+def test_what_cannot_be_read_is_said(qtbot, service, tmp_path, path):
+    (tmp_path / "bad.dng").write_bytes(b"nothing")
+    with qtbot.waitSignal(service.failed, timeout=5000) as failed:
+        service.show(7, tmp_path / "bad.dng", path, SRGB)
+    assert failed.args[0] == 7 and "bad.dng" in failed.args[1]
+    with qtbot.waitSignal(service.thumbnail, timeout=5000) as drawn:
+        service.draw_thumbnails([(7, tmp_path / "bad.dng", path)], SRGB, 100)
+    assert drawn.args[2] == QImage()
+
+
+@pytest.mark.parametrize("error", [FitRefused("no"), OSError(5, "broken"), MemoryError(), np.linalg.LinAlgError("singular")])
+def test_work_that_fails_comes_back_as_an_error_of_velkins(qtbot, service, error):
+    came = []
+
+    def work():
+        raise error
+
+    service.do(work, came.append)
+    qtbot.waitUntil(lambda: bool(came), timeout=5000)
+    assert isinstance(came[0], VelkinError)
+
+
+def test_results_arrive_on_the_gui_thread(qtbot, service):
+    import threading
+
+    threads = []
+    service.do(threading.get_ident, lambda result: threads.append((result, threading.get_ident())))
+    qtbot.waitUntil(lambda: bool(threads), timeout=5000)
+    worker, receiver = threads[0]
+    assert receiver == threading.get_ident() != worker
+
+
+# ---- the desk ------------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def profile(demo_frames):
+    path = demo_frames / "north-0401.dng"
+    facts = read_facts(path)
+    return fit(FitRequest(read_chart(path, iso24()).reading, iso24(), facts.unique, built_in(facts), None, "North", path.name))
+
+
+def test_profiles_go_out_and_come_back(window, ids, profile, tmp_path):
+    window.desk.command(lambda s: s.add_profile(profile, [ids["north-0412"]]))
+    number = window.model.state.frames[ids["north-0412"]].profile
+    window.desk.export_profile(number, tmp_path / "north.json")
+    assert "was written" in window.notice.label.text()
+    window.model.select(ids["lamp-0505"])
+    window.desk.import_profile(tmp_path / "north.json")
+    mine = window.model.state.frames[ids["lamp-0505"]].profile
+    assert window.model.state.profiles[mine] == profile
+
+
+def test_a_profile_for_another_camera_is_refused_with_the_reason(window, ids, profile, tmp_path):
+    data = json.loads(profile.to_json()) | {"camera": "Another One"}
+    (tmp_path / "other.json").write_text(json.dumps(data))
+    window.desk.import_profile(tmp_path / "other.json")
+    assert "made for Another One" in window.notice.label.text()
+    assert not window.model.state.profiles
+    (tmp_path / "broken.json").write_text("{")
+    window.desk.import_profile(tmp_path / "broken.json")
+    assert "broken.json" in window.notice.label.text()
+    other = replace(profile, camera="Another One")
+    window.desk.command(lambda s: s.add_profile(other, []))
+    number = next(iter(window.model.state.profiles))
+    window.desk.give_profile(number, (ids["north-0412"],))
+    assert "from another camera" in window.notice.label.text()
+    assert window.model.state.frames[ids["north-0412"]].profile is None
+
+
+def test_giving_is_one_step_and_leaves_exposure_alone(window, ids, profile):
+    window.desk.set_exposure((ids["north-0413"],), 0.7)
+    light = window.model.state.light_of(ids["north-0413"])
+    window.desk.keep_profile(ids["north-0401"], profile, "", True)
+    state = window.model.state
+    assert all(state.frames[f].profile is not None for f in light.frames)
+    assert state.frames[ids["north-0413"]].exposure == 0.7
+    assert "6 frames" in window.notice.label.text()
+    window.model.undo()
+    assert all(window.model.state.frames[f].profile is None for f in light.frames)
+
+
+def test_returning_to_built_in_by_the_bench(window, ids, profile):
+    window.desk.keep_profile(ids["north-0401"], profile, "", True)
+    window.model.select(ids["north-0412"])
+    bench = window.camera_bench
+    assert bench._figure.number.text() == f"ΔE {profile.figures.mean:.1f}"
+    assert bench._from_chart.isChecked() and not bench._give.isVisible()
+    bench._balance_chosen(0)
+    assert window.model.path().camera.balance == pytest.approx(tuple(window.model.frame.facts.as_shot))
+    assert bench._as_shot.isChecked()
+    assert bench._give.isVisible()
+    bench._back_clicked()
+    assert window.model.frame.profile is None
+    assert "has a profile that this frame does not use" in bench.sentence.text()
+    bench._give_clicked()
+    assert window.model.frame.profile is not None
+
+
+def test_a_profile_is_chosen_from_the_list(window, ids, profile):
+    window.desk.keep_profile(ids["north-0401"], profile, "Kept", False)
+    window.model.select(ids["lamp-0505"])
+    combo = window.camera_bench._profile
+    assert [combo.itemText(i).split("   ")[0] for i in range(combo.count())] == ["Built in", "Kept"]
+    window.camera_bench._profile_chosen(1)
+    assert window.model.path().camera.profile == "Kept"
+    window.camera_bench._profile_chosen(0)
+    assert window.model.path().camera.profile == ""
+
+
+def test_matching_the_chart_sets_the_exposure_of_its_greys(window, ids, profile):
+    window.desk.keep_profile(ids["north-0401"], profile, "", True)
+    window.model.select(ids["north-0412"])
+    window.camera_bench._match_exposure()
+    assert window.model.frame.exposure == pytest.approx(np.log2(profile.exposure), abs=0.006)
+
+
+def test_hand_off_needs_a_ticked_destination_and_a_name(window):
+    bench = window.handoff_bench
+    bench._tick.setChecked(False)
+    assert not window.model.state.ticked()
+    assert not bench.run_button.isEnabled()
+    window.desk.hand_off(bench.frames())
+    assert "No destination is ticked" in window.notice.label.text()
+    bench._tick.setChecked(True)
+    bench._pattern.setText("a/{name}")
+    bench._edited()
+    assert "no folder can hold" in window.notice.label.text()
+    assert window.model.state.destinations[0].pattern == "{name}"
+    assert bench._pattern.text() == "{name}"
+
+
+def test_handing_off_twice_numbers_the_names_and_another_shoot_waits(qtbot, window, ids, demo_shoot):
+    window.handoff_bench._which.button(2).setChecked(True)
+    window.model.select(ids["north-0402"])
+    for _ in range(2):
+        with qtbot.waitSignal(window.desk.handoff_ended, timeout=30000):
+            window.handoff_bench.start()
+            assert not window.desk.open_shoot(demo_shoot)
+            assert "A hand-off is running" in window.notice.label.text()
+    folder = window.model.shoot.path.parent / "web"
+    assert sorted(p.name for p in folder.iterdir()) == ["north-0402-2.jpg", "north-0402.jpg"]
+    assert [w.ok for w in window.model.written()] == [True, True]
+
+
+def test_a_folder_is_taken_in_without_what_is_no_raw_file(qtbot, window, tmp_path):
+    (tmp_path / "card" / "sub").mkdir(parents=True)
+    shoot_chart(tmp_path / "card" / "one.dng", seed=21)
+    shoot_chart(tmp_path / "card" / "sub" / "two.DNG", seed=22)
+    (tmp_path / "card" / "three.txt").write_text("x")
+    window.dropped([tmp_path / "card"])
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 14, timeout=10000)
+    assert "2 frames added" in window.notice.label.text()
+    window.dropped([tmp_path / "card"])
+    qtbot.waitUntil(lambda: "2 files already" in window.notice.label.text(), timeout=10000)
+    assert len(window.model.state.frames) == 14
+
+
+def test_lights_are_renamed_moved_and_removed_with_undo(window, ids):
+    frame = window.model.frame
+    window.desk.command(lambda s: s.rename_light(frame.light, "Window, March"))
+    assert window.path_bar.buttons["camera"].stop().value == "built-in profile"
+    assert window.model.state.lights[0].name == "Window, March"
+    window.menu.by_name["Move to a new light"].trigger()
+    assert len(window.model.state.lights) == 3
+    window._remove()
+    assert frame.id not in window.model.state.frames
+    assert window.model.current is not None
+    for _ in range(3):
+        window.model.undo()
+    assert window.model.state.lights[0].name == "North window"
+    assert frame.id in window.model.state.frames
+
+
+def test_roles_are_marked_from_the_menu(window, ids):
+    for name, role in (("Mark as chart frame", "chart"), ("Mark as neutral frame", "neutral"), ("Mark as subject", "subject")):
+        window.menu.by_name[name].trigger()
+        assert window.model.frame.role == role
+
+
+def test_the_layout_and_theme_are_remembered(qtbot, window, demo_shoot):
+    from velkin.app import theme
+
+    window.menu.by_name["Scope shelf"].trigger()
+    assert not window.scope.isVisible()
+    window.set_theme("Dim room")
+    window.menu.surround.setValue(70)
+    again = open_window(demo_shoot, window.settings)
+    again.show()
+    assert not again.scope.isVisibleTo(again)
+    assert theme.current().name == "Dim room"
+    assert again.menu.surround.value() == 70
+    assert settle(again, 30)
+    again.close()
+    window.set_theme("Card")
+
+
+def test_a_shoot_that_cannot_be_opened_leaves_an_empty_window(qtbot, tmp_path):
+    (tmp_path / "bad.velkin").write_bytes(b"x" * 200)
+    empty = open_window(tmp_path / "bad.velkin")
+    assert empty.model.shoot is None
+    assert "not a Velkin shoot" in empty.notice.label.text()
+    empty.close()
+
+
+def test_closing_writes_a_backup(window, demo_shoot):
+    from velkin.core.shoot.store import backup_path
+
+    window.close()
+    copy = Shoot.open(backup_path(demo_shoot))
+    assert len(copy.state.frames) == 12
+    copy.close()
