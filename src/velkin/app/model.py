@@ -88,15 +88,23 @@ class ShootModel(QObject):
 
     def undo(self) -> None:
         """Undo the last step."""
-        if self.shoot is not None and (label := self.shoot.undo()) is not None:
-            self.changes()
-            self.notice.emit(f"Undone: {label}.")
+        self._reverse("Undone")
 
     def redo(self) -> None:
         """Redo the step undone last."""
-        if self.shoot is not None and (label := self.shoot.redo()) is not None:
+        self._reverse("Done again")
+
+    def _reverse(self, what: str) -> None:
+        if self.shoot is None:
+            return
+        try:
+            label = self.shoot.undo() if what == "Undone" else self.shoot.redo()
+        except VelkinError as error:
+            self.report(error)
+            return
+        if label is not None:
             self.changes()
-            self.notice.emit(f"Done again: {label}.")
+            self.notice.emit(f"{what}: {label}.")
 
     def report(self, error: VelkinError | str) -> None:
         """Show an error where the photographer looks, without stopping the work."""

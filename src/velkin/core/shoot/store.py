@@ -171,8 +171,8 @@ class Store:
 
     @contextlib.contextmanager
     def _transaction(self) -> Iterator[None]:
-        self._connection.execute("BEGIN IMMEDIATE")
         try:
+            self._connection.execute("BEGIN IMMEDIATE")
             self._connection.execute("PRAGMA defer_foreign_keys = ON")
             yield
             self._connection.execute("COMMIT")
