@@ -22,7 +22,7 @@ def call(capfd, *words):
 
 def test_inspect(capfd, chart_dng, tmp_path):
     Image.new("RGB", (8, 6)).save(tmp_path / "a.png")
-    status, documents, err = call(capfd, "inspect", "--json", chart_dng, tmp_path / "a.png", tmp_path / "none.dng")
+    status, documents, err = call(capfd, "inspect", chart_dng, "--json", tmp_path / "a.png", tmp_path / "none.dng")
     assert status == 1
     raw, png, missing = documents
     assert (raw["kind"], raw["format"], raw["tag"]["state"], raw["camera"]["unique"]) == (
@@ -145,3 +145,83 @@ def test_the_installed_command_answers():
         text=True,
     )
     assert done.returncode == 0 and done.stdout.startswith("velkin ")
+
+
+def test_a_profile_for_another_camera_is_refused(capfd, chart_dng, tmp_path):
+    profile = tmp_path / "p.json"
+    assert call(capfd, "fit", chart_dng, "--chart", "iso24", "--name", "Window", "--light", "D65", "--out", profile)[0] == 0
+    data = json.loads(profile.read_text())
+    assert (data["name"], data["light"]) == ("Window", "D65")
+    profile.write_text(json.dumps(data | {"camera": "Another One"}))
+    status, document, _ = call(capfd, "render", chart_dng, "--profile", profile, "--out", tmp_path / "o.tif", "--json")
+    assert status == 1 and "made for Another One" in document["error"] and document["file"] == str(profile)
+    assert not (tmp_path / "o.tif").exists()
+
+
+def test_balance_from_another_chart_frame_and_from_the_camera(capfd, chart_dng, tmp_path):
+    means = {}
+    for name, balance in (("chart", f"chart:{chart_dng}"), ("camera", "camera"), ("given", "1,1,1")):
+        out = tmp_path / f"{name}.tif"
+        assert call(capfd, "render", chart_dng, "--camera-rgb", "--balance", balance, "--out", out)[0] == 0
+        means[name] = tifffile.imread(out).reshape(-1, 3).mean(axis=0)
+    assert means["chart"] / means["camera"] == pytest.approx([1, 1, 1], rel=0.02)
+    assert means["given"][2] < 0.85 * means["camera"][2]
+
+
+def test_exposure_brightens_by_its_factor(capfd, chart_dng, tmp_path):
+    for name, ev in (("a", "0"), ("b", "1")):
+        out = tmp_path / f"{name}.tif"
+        assert call(capfd, "render", chart_dng, "--space", "romm-linear", "--exposure", ev, "--out", out)[0] == 0
+    a, b = (tifffile.imread(tmp_path / f"{n}.tif").astype(float) for n in "ab")
+    dark = (a > 500) & (a < 20000)
+    assert np.median(b[dark] / a[dark]) == pytest.approx(2.0, rel=1e-3)
+
+
+def test_clipped_charts_are_refused_with_the_patches_named(capfd, tmp_path):
+    from .studio import shoot_chart
+
+    shoot_chart(tmp_path / "bright.dng", level=1.3)
+    status, document, err = call(
+        capfd, "fit", tmp_path / "bright.dng", "--chart", "iso24", "--out", tmp_path / "p.json", "--json"
+    )
+    assert status == 1 and "D1" in document["error"] and "less exposure" in err
+    assert not (tmp_path / "p.json").exists()
+    status, found, _ = call(capfd, "chart", tmp_path / "bright.dng", "--chart", "iso24", "--json")
+    assert status == 0
+    assert "clipping" in next(p for p in found["patches"] if p["id"] == "D1")["flags"]
+
+
+def test_reports_without_json_are_short_and_readable(capfd, chart_dng, tmp_path):
+    status, text, _ = call(capfd, "inspect", chart_dng)
+    assert status == 0 and text.count("\n") == 1 and "dng, 900 × 600, 14-bit rgb; raw" in text
+    status, text, _ = call(capfd, "chart", chart_dng, "--chart", "iso24")
+    assert status == 0 and text.startswith("corners") and len(text.splitlines()) == 1 + 6 + 24
+    status, text, _ = call(capfd, "fit", chart_dng, "--chart", "iso24", "--out", tmp_path / "p.json")
+    assert status == 0 and "mean ΔE00" in text and "leave-one-out" in text
+
+
+def test_names_that_are_no_text_do_not_break_the_json(capfd, chart_dng, tmp_path):
+    import os
+
+    odd = os.fsdecode(os.path.join(os.fsencode(tmp_path), b"od\xffd\nname.dng"))
+    with open(odd, "wb") as stream:
+        stream.write(chart_dng.read_bytes())
+    status, documents, _ = call(capfd, "inspect", odd, "--json")
+    assert status == 0 and documents[0]["width"] == 900 and documents[0]["path"] == odd
+    assert documents[0]["camera"]["unique"] == "Velkin Studio One"
+    assert call(capfd, "inspect", odd)[0] == 0
+    from pathlib import Path
+
+    from velkin.core.errors import UnreadableFile
+    from velkin.core.shoot.shoot import look_at
+
+    with pytest.raises(UnreadableFile, match="rename it"):
+        look_at(Path(odd))
+
+
+def test_a_reader_that_goes_away_is_no_error(chart_dng):
+    code = f"from velkin.cli import main; raise SystemExit(main(['chart', {str(chart_dng)!r}, '--chart', 'iso24']))"
+    process = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+    process.stdout.close()
+    assert b"Traceback" not in process.stderr.read()
+    process.wait()

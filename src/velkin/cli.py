@@ -6,6 +6,7 @@ Exit status: 0 done; 1 the work was refused or something failed; 2 wrong use. Ne
 from __future__ import annotations
 
 import argparse
+import io
 import json
 import os
 import sys
@@ -16,7 +17,7 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from velkin import __version__
-from velkin.core.errors import NotSupported, VelkinError
+from velkin.core.errors import BadProfile, NotSupported, VelkinError
 
 
 class _Wrong(Exception):
@@ -39,7 +40,7 @@ def _build() -> _Parser:
 
     def verb(name: str, help_text: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
         sub = verbs.add_parser(name, help=help_text, description=help_text)
-        sub.add_argument("--json", action="store_true", help="print one JSON document")
+        sub.add_argument("--json", action="store_true", help="print one JSON document (anywhere after the verb)")
         sub.set_defaults(run=run)
         return sub
 
@@ -98,6 +99,8 @@ _VERBS = ("inspect", "chart", "fit", "render", "handoff")
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit status."""
     words = list(sys.argv[1:] if argv is None else argv)
+    if isinstance(sys.stdout, io.TextIOWrapper):
+        sys.stdout.reconfigure(errors="backslashreplace")  # names that are no UTF-8 are printed escaped
     if not words or (
         words[0] not in _VERBS and not words[0].startswith(("-h", "--help", "--version")) and words[0] not in _NOT_YET
     ):
@@ -106,7 +109,8 @@ def main(argv: Sequence[str] | None = None) -> int:
     try:
         if words[0] in _NOT_YET:
             raise NotSupported(f"the verb {words[0]!r} is not supported by this version")
-        arguments = _build().parse_args(words)
+        arguments = _build().parse_args([w for w in words if w != "--json"])
+        arguments.json = as_json
         return int(arguments.run(arguments))
     except (_Wrong, NotSupported) as error:
         _fail(error, as_json)
@@ -130,7 +134,11 @@ def _fail(error: Exception, as_json: bool) -> None:
 
 
 def _print_json(document: Any) -> None:
-    data = json.dumps(document, ensure_ascii=False, indent=1, allow_nan=False).encode("utf-8", "surrogateescape")
+    text = json.dumps(document, ensure_ascii=False, indent=1, allow_nan=False)
+    try:
+        data = text.encode()
+    except UnicodeEncodeError:  # a file name that is no UTF-8: escaped, so that the document stays UTF-8
+        data = json.dumps(document, indent=1, allow_nan=False).encode()
     sys.stdout.buffer.write(data + b"\n")
     sys.stdout.buffer.flush()
 
@@ -414,7 +422,7 @@ def _render(arguments: argparse.Namespace) -> int:
     facts = raw.read_facts(arguments.file)
     profile = load_profile(arguments.profile) if arguments.profile else None
     if profile is not None and profile.camera != facts.unique:
-        raise NotSupported(
+        raise BadProfile(
             f"the profile was made for {profile.camera}, and the frame was shot with {facts.unique}", arguments.profile
         )
     balance, source = _balance_of(arguments.balance, facts, profile)

@@ -126,14 +126,17 @@ def test_the_reading_is_kept_in_the_shoot_and_marks_the_frame(room, window, ids)
 
 
 def test_the_table_says_what_the_core_computes(qtbot, room):
-    reference, seen, words = room._colours()
-    assert "built-in" in words
+    reference, seen, after, _ = room._colours()
+    assert after is None and len(room.swatches.bands) == 2
     expected = ciede2000(xyz_to_lab(seen), xyz_to_lab(reference))
     shown = {room.table.item(r, 0).text(): room.table.item(r, 2).text() for r in range(24)}
     assert shown == {i: f"{e:.1f}" for i, e in zip(CHART.ids, expected, strict=True)}
     room.fit()
     qtbot.waitUntil(lambda: room.profile is not None, timeout=20000)
     fitted = {p.id: p for p in room.profile.patches}
+    assert len(room.swatches.bands) == 3
+    own = ciede2000(xyz_to_lab(room.swatches.bands[2]), xyz_to_lab(room.swatches.bands[1]))
+    assert own == pytest.approx([p.after for p in room.profile.patches], abs=1e-9)
     for row in range(24):
         patch = fitted[room.table.item(row, 0).text()]
         assert room.table.item(row, 2).text() == f"{patch.before:.1f}"

@@ -68,15 +68,16 @@ class Scope(QWidget):
         p.drawText(QRectF(left, 5, 60, 16), Qt.AlignmentFlag.AlignVCenter, title)
         p.setPen(t.colour("soft"))
         p.setFont(theme.font(12))
-        room = int(width - 58 - 90)
+        roomy = width >= 300
+        room = int(width - 58 - (90 if roomy else 0))
         p.drawText(
             QRectF(left + 54, 5, room, 16),
             Qt.AlignmentFlag.AlignVCenter,
             p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room),
         )
-        p.drawText(
-            QRectF(left + width - 100, 5, 100, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "% at the ends"
-        )
+        if roomy:
+            at = QRectF(left + width - 100, 5, 100, 16)
+            p.drawText(at, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "% at the ends")
         for lane, (letter, (low, high)) in enumerate(zip("RGB", outside.shares(), strict=True)):
             top = 24.0 + lane * 23
             lane_rect = QRectF(left + 56, top, width - 56 - 46, 20)

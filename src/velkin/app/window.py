@@ -236,6 +236,7 @@ class Window(QMainWindow):
         if self.rooms.currentWidget() is self.chart_room:
             self._leave_room()
         self.notice.say("")
+        self.view.setFocus()  # keys belong to the picture
 
     def _follow_shoot(self) -> None:
         shoot = self.model.shoot

@@ -47,23 +47,22 @@ def _screen_colour(xyz: Floats) -> QColor:
 
 
 class _Swatches(QWidget):
-    """The chart's patches: above the reference, below what was read."""
+    """The chart's patches in bands: the reference, what was read through the built-in profile, and through the fitted one."""
 
     clicked = pyqtSignal(int)
 
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(96)
-        self.reference: Floats = np.zeros((0, 3))
-        self.seen: Floats = np.zeros((0, 3))
+        self.bands: tuple[Floats, ...] = ()
         self.words = ""
         self.patch = -1
         self._ids = iso24().ids
         self.setAccessibleName("Reference and reading of every patch")
 
-    def show_colours(self, reference: Floats, seen: Floats, words: str) -> None:
-        """XYZ D50 (N, 3) of the reference and of the reading on the same exposure."""
-        self.reference, self.seen, self.words = reference, seen, words
+    def show_colours(self, bands: tuple[Floats, ...], words: str) -> None:
+        """XYZ D50 (N, 3) of each band, from the top, all on the same exposure."""
+        self.bands, self.words = bands, words
         self.update()
 
     def _slot(self, index: int) -> QRectF:
@@ -90,13 +89,10 @@ class _Swatches(QWidget):
         p.drawText(QRectF(198, 5, self.width() - 210, 18), Qt.AlignmentFlag.AlignVCenter, self.words)
         for i, name in enumerate(self._ids):
             slot = self._slot(i)
-            if i < len(self.reference):
-                p.fillRect(QRectF(slot.left(), slot.top(), slot.width(), slot.height() / 2), _screen_colour(self.reference[i]))
-                p.fillRect(
-                    QRectF(slot.left(), slot.top() + slot.height() / 2, slot.width(), slot.height() / 2),
-                    _screen_colour(self.seen[i]),
-                )
-            else:
+            height = slot.height() / max(len(self.bands), 1)
+            for number, band in enumerate(self.bands):
+                p.fillRect(QRectF(slot.left(), slot.top() + number * height, slot.width(), height), _screen_colour(band[i]))
+            if not self.bands:
                 p.fillRect(slot, t.colour("field"))
             label = QRectF(slot.left(), slot.bottom() + 3, slot.width(), 16)
             if i == self.patch:
@@ -404,7 +400,7 @@ class ChartRoom(QWidget):
         if kept is None:
             self.view.set_corners(None)
             self.view.flagged = set()
-            self.swatches.show_colours(np.zeros((0, 3)), np.zeros((0, 3)), "")
+            self.swatches.show_colours((), "")
             self._fill_table()
             self._show_foot()
             return
@@ -434,26 +430,34 @@ class ChartRoom(QWidget):
         self._show_foot()
 
     def _show_colours(self) -> None:
-        reference, seen, words = self._colours()
-        self.swatches.show_colours(reference, seen, words)
+        reference, before, after, kelvin = self._colours()
+        if after is None:
+            words = f"above: reference under {kelvin:.0f} K; below: read, through the built-in profile"
+            self.swatches.show_colours((reference, before), words)
+        else:
+            words = f"from above: built-in profile; reference under {kelvin:.0f} K; fitted profile"
+            self.swatches.show_colours((before, reference, after), words)
 
-    def _colours(self) -> tuple[Floats, Floats, str]:
-        """Reference and reading as XYZ D50 on one exposure, through the fitted profile when there is one."""
+    def _colours(self) -> tuple[Floats, Floats, Floats | None, float]:
+        """Reference, reading through the built-in profile, reading through the fitted one if there is one (XYZ D50 on one
+        exposure), and the temperature of the reference."""
         assert self.kept is not None and self.frame is not None
         facts = self._model.state.frames[self.frame].facts
-        reading = self.kept.reading
+        rgb = self.kept.reading.rgb()
         camera = built_in(facts)
         try:
-            balance = chart_balance(reading, self._chart)
+            balance = chart_balance(self.kept.reading, self._chart)
         except FitRefused:
             balance = facts.as_shot
         kelvin, _ = camera.temperature(balance)
         reference = self._chart.reference(illuminant_at(float(np.clip(kelvin, 1500.0, 25000.0))))
-        matrix = self.profile.array() if self.profile is not None else camera.matrix(balance)
-        seen = (reading.rgb() * balance) @ matrix.T
-        seen = seen * common_exposure(seen[:, 1], reference[:, 1], self._chart.neutral_rows())
-        through = "through the fitted profile" if self.profile is not None else "through the built-in profile"
-        return reference, seen, f"above: reference under {kelvin:.0f} K; below: read, {through}"
+
+        def through(matrix: Floats) -> Floats:
+            seen = (rgb * balance) @ matrix.T
+            return np.asarray(seen * common_exposure(seen[:, 1], reference[:, 1], self._chart.neutral_rows()))
+
+        after = through(self.profile.array()) if self.profile is not None else None
+        return reference, through(camera.matrix(balance)), after, kelvin
 
     def _fill_table(self) -> None:
         before: dict[str, float | None] = dict.fromkeys(self._chart.ids)
@@ -462,7 +466,7 @@ class ChartRoom(QWidget):
             before = {p.id: p.before for p in self.profile.patches}
             after = {p.id: p.after for p in self.profile.patches}
         elif self.kept is not None:
-            reference, seen, _ = self._colours()
+            reference, seen, _, _ = self._colours()
             before = dict(zip(self._chart.ids, ciede2000(xyz_to_lab(seen), xyz_to_lab(reference)), strict=True))
         self.table.setSortingEnabled(False)
         for row, (patch, name) in enumerate(zip(self._chart.ids, self._chart.names, strict=True)):
@@ -520,8 +524,8 @@ class ChartRoom(QWidget):
         if self.kept is None:
             self._patch_words.setText("")
             return
-        reference, seen, _ = self._colours()
-        a, b = xyz_to_lab(reference[index]), xyz_to_lab(seen[index])
+        reference, before, after, _ = self._colours()
+        a, b = xyz_to_lab(reference[index]), xyz_to_lab((before if after is None else after)[index])
         texts = ["  ".join(signed(float(v)) for v in lab) for lab in (a, b)]
         self._patch_words.setText(
             f"{self._chart.ids[index]} {self._chart.names[index]}, Lab: chart {texts[0]}; read {texts[1]}"

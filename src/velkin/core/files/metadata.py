@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
+from velkin.core.files.safely import is_text_name
 
 Floats = NDArray[np.float64]
 
@@ -70,6 +71,12 @@ def _exiv2() -> Any:
     return exiv2
 
 
+def _open(path: Path) -> Any:
+    """A file's metadata; by its bytes when its name is no UTF-8, which the library cannot take."""
+    factory = _exiv2().ImageFactory
+    return factory.open(str(path)) if is_text_name(path) else factory.open(path.read_bytes())
+
+
 def _number(text: str) -> float:
     head, _, tail = text.partition("/")
     return float(head) / float(tail) if tail else float(head)
@@ -85,8 +92,10 @@ def exif_facts(path: Path) -> ExifFacts:
     """
     exiv2 = _exiv2()
     try:
-        image = exiv2.ImageFactory.open(str(path))
+        image = _open(path)
         image.readMetadata()
+    except OSError as error:
+        raise UnreadableFile(f"the file cannot be read ({error.strerror})", path) from error
     except exiv2.Exiv2Error as error:
         raise UnreadableFile(f"its metadata cannot be read ({error})", path) from error
     exif = image.exifData()
@@ -157,8 +166,8 @@ def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int
     target = exiv2.ImageFactory.open(picture)
     target.readMetadata()
     exif = target.exifData()
-    with contextlib.suppress(exiv2.Exiv2Error):
-        original = exiv2.ImageFactory.open(str(source))
+    with contextlib.suppress(exiv2.Exiv2Error, OSError):
+        original = _open(source)
         original.readMetadata()
         for datum in original.exifData():
             key = datum.key()

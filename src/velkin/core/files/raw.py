@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.metadata import ExifFacts, exif_facts
+from velkin.core.files.safely import is_text_name
 
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
@@ -84,8 +85,12 @@ def _opened(path: Path) -> Iterator[Any]:
     try:
         if path.stat().st_size == 0:
             raise UnreadableFile("the file is empty", path)
-        with rawpy.imread(str(path)) as raw:
-            yield raw
+        if is_text_name(path):
+            with rawpy.imread(str(path)) as raw:
+                yield raw
+        else:  # the library takes names as UTF-8 only
+            with path.open("rb") as stream, rawpy.imread(stream) as raw:
+                yield raw
     except rawpy.LibRawFileUnsupportedError as error:
         raise UnreadableFile("not a raw file that Velkin can read", path) from error
     except (rawpy.LibRawError, rawpy.NotSupportedError) as error:

@@ -11,6 +11,15 @@ from pathlib import Path
 from velkin.core.errors import OutputFailed, OutputRefused
 
 
+def is_text_name(path: Path) -> bool:
+    """Whether a path can be written as UTF-8; Linux allows names that cannot."""
+    try:
+        str(path).encode("utf-8")
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
 def same_file(a: Path, b: Path) -> bool:
     """Whether two paths are the same file, also through links."""
     with contextlib.suppress(OSError):

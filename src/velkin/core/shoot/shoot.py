@@ -21,6 +21,7 @@ from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import ShootError, UnreadableFile
 from velkin.core.files.metadata import ExifFacts
 from velkin.core.files.raw import DNGColour, RawFacts, read_facts
+from velkin.core.files.safely import is_text_name
 from velkin.core.handoff.destination import Destination, web_srgb
 from velkin.core.path import ColourPath, built_in_stage, profile_stage
 from velkin.core.shoot.store import Store
@@ -210,6 +211,8 @@ def look_at(path: Path) -> Arrival:
     ------
     UnreadableFile
     """
+    if not is_text_name(path):
+        raise UnreadableFile("its name or folder is not valid text (UTF-8), which a shoot cannot keep; rename it", path)
     return Arrival(read_facts(path), digest_of(path))
 
 
