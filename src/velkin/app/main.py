@@ -30,7 +30,7 @@ def make_application() -> QApplication:
     app.setDesktopFileName("velkin")
     app.setStyle("Fusion")
     theme.load_fonts()
-    theme.apply(app, theme.CARD)
+    app.setFont(theme.font())  # the window applies its theme once it is built: styling widgets one by one is slow
     app.setWindowIcon(glyphs.app_icon())
     return app
 
@@ -135,6 +135,7 @@ def settle(window: Window, seconds: float) -> bool:
         drawn = frame is None or (
             window.rendered is not None
             and window.rendered.path == window.model.path()
+            and (window.rendered.hatch is not None or not window.model.hatching)
             and window.measured is not None
             and window.measured.exact
         )

@@ -328,7 +328,8 @@ class Window(QMainWindow):
         if self.model.before:
             left += "   before: built-in profile, as shot"
         right = ""
-        if self.model.hatching and self.measured is not None:
+        hatched = self.rendered is not None and self.rendered.hatch is not None
+        if self.model.hatching and hatched and self.measured is not None:
             right = f"hatched: outside {self.measured.path.destination.name}, {share(self.measured.there_outside.share)} %"
         self.view.set_captions(left, right)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,36 +20,47 @@ _KELVIN = {1: 5500, 2: 4230, 3: 2856, 4: 5500, 9: 5500, 10: 6500, 11: 7500, 12: 
 _KELVIN |= {17: 2856, 18: 4874, 19: 6774, 20: 5503, 21: 6504, 22: 7504, 23: 5003, 24: 3200}
 
 
+def _xyz_to_camera(matrices: tuple[Floats, ...], illuminants: tuple[int, ...], xy: Floats) -> Floats:
+    """XYZ → camera RGB for the light `xy`: the two matrices mixed in reciprocal temperature."""
+    if len(matrices) == 1:
+        return matrices[0]
+    first, second = (_KELVIN.get(code, 5500) for code in illuminants)
+    if first == second:
+        return matrices[0]
+    kelvin, _ = cct_duv(xy)
+    share = (1.0 / kelvin - 1.0 / second) / (1.0 / first - 1.0 / second)
+    share = float(np.clip(share, 0.0, 1.0))
+    return np.asarray(share * matrices[0] + (1.0 - share) * matrices[1])
+
+
+@lru_cache(maxsize=4096)  # a shoot asks this again and again for few cameras and balances
+def _white_of_neutral(
+    matrices: tuple[tuple[float, ...], ...], illuminants: tuple[int, ...], neutral: tuple[float, ...]
+) -> tuple[float, float]:
+    arrays = tuple(np.array(m).reshape(3, 3) for m in matrices)
+    xy = xy_of_cct(5000.0)
+    for step in range(60):
+        xyz = np.asarray(np.linalg.solve(_xyz_to_camera(arrays, illuminants, xy), np.array(neutral)), dtype=np.float64)
+        if xyz.min() <= 0 or not np.all(np.isfinite(xyz)):
+            break
+        new = xyz_to_xy(xyz)
+        if np.abs(new - xy).max() < 1e-7:
+            xy = new
+            break
+        xy = new if step < 20 else (new + xy) / 2.0  # a pair of matrices that swings is damped
+    return float(xy[0]), float(xy[1])
+
+
 @dataclass(frozen=True)
 class BuiltInProfile:
     """What a camera's own matrices make of its numbers."""
 
     colour: DNGColour
 
-    def _xyz_to_camera(self, xy: Floats) -> Floats:
-        matrices = self.colour.matrices
-        if len(matrices) == 1:
-            return matrices[0]
-        first, second = (_KELVIN.get(code, 5500) for code in self.colour.illuminants)
-        if first == second:
-            return matrices[0]
-        kelvin, _ = cct_duv(xy)
-        share = (1.0 / kelvin - 1.0 / second) / (1.0 / first - 1.0 / second)
-        share = float(np.clip(share, 0.0, 1.0))
-        return np.asarray(share * matrices[0] + (1.0 - share) * matrices[1])
-
     def white_of_neutral(self, neutral: Floats) -> Floats:
         """Chromaticity (2,) of the light in which camera RGB `neutral` (3,) is neutral; iterated as DNG 1.4 describes."""
-        xy = xy_of_cct(5000.0)
-        for _ in range(40):
-            xyz = np.asarray(np.linalg.solve(self._xyz_to_camera(xy), neutral), dtype=np.float64)
-            if xyz.min() <= 0 or not np.all(np.isfinite(xyz)):
-                return xy
-            new = xyz_to_xy(xyz)
-            if np.abs(new - xy).max() < 1e-7:
-                return new
-            xy = (new + xy) / 2.0
-        return xy
+        matrices = tuple(tuple(float(v) for v in m.ravel()) for m in self.colour.matrices)
+        return np.array(_white_of_neutral(matrices, self.colour.illuminants, tuple(float(v) for v in neutral)))
 
     def temperature(self, balance: Floats) -> tuple[float, float]:
         """Correlated temperature and Duv of the light that a balance (3,) (multipliers) makes neutral."""
@@ -58,7 +70,7 @@ class BuiltInProfile:
         """Balanced camera RGB → XYZ D50, 3×3, for a white balance (3,); equal numbers become D50 white exactly."""
         neutral = 1.0 / np.asarray(balance, dtype=np.float64)
         xy = self.white_of_neutral(neutral)
-        to_xyz = np.linalg.inv(self._xyz_to_camera(xy)) * neutral
+        to_xyz = np.linalg.inv(_xyz_to_camera(self.colour.matrices, self.colour.illuminants, xy)) * neutral
         white = to_xyz.sum(axis=1)
         if white.min() <= 0:
             white = xy_to_xyz(xy) * max(float(white[1]), 1e-6)

@@ -331,6 +331,6 @@ def _search(encoded: NDArray[np.uint8], chart: Chart) -> tuple[float, Floats] | 
             placed = _place(*fitted, chart, encoded)
             if placed is not None and placed[0] < _LARGEST_RESIDUAL and (best is None or placed[0] < best[0]):
                 best = placed
-        if best is not None and best[0] < 0.75 * _LARGEST_RESIDUAL:
-            break
+                if placed[0] < 0.75 * _LARGEST_RESIDUAL:
+                    return best
     return best

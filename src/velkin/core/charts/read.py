@@ -96,7 +96,7 @@ def read(image: Pixels, corners: Floats, chart: Chart, scale: float = 1.0, sampl
     matrix = np.asarray(cv2.getPerspectiveTransform(unit, (corners * scale).astype(np.float32)), dtype=np.float64)
     sides = np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1)
     side = (1 - chart.gap) * float((sides[0] + sides[2]) / 2 / chart.columns + (sides[1] + sides[3]) / 2 / chart.rows) / 2
-    steps = int(np.clip(side * scale * sample, 6, 40))
+    steps = int(np.clip(side * scale * sample, 6, 28))
     offsets = (np.arange(steps) + 0.5) / steps
     share = 0.5 - sample / 2 + sample * offsets
     grid_u, grid_v = np.meshgrid(share, share)

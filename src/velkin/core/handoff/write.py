@@ -17,7 +17,7 @@ from velkin.core.handoff.check import Check, check_jpeg
 from velkin.core.handoff.destination import Destination
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import ColourPath
-from velkin.core.render import Outside, encode_8bit, measure_outside, to_space, to_working
+from velkin.core.render import encode_8bit, to_space, to_working
 
 Pixels = NDArray[np.float32]
 
@@ -27,7 +27,6 @@ class Written:
     """One file handed off."""
 
     out: Path
-    outside: Outside
     check: Check
 
 
@@ -40,16 +39,15 @@ def fitted_size(width: int, height: int, long_edge: int) -> tuple[int, int]:
     return max(round(width * scale), 1), max(round(height * scale), 1)
 
 
-def render_frame(source: Path, path: ColourPath, destination: Destination) -> tuple[Pixels, Outside]:
-    """A frame's unclipped linear RGB in the destination's space at its size, and what the space cannot hold of it."""
+def render_frame(source: Path, path: ColourPath, destination: Destination) -> Pixels:
+    """A frame's unclipped linear RGB in the destination's space, at its size."""
     camera_rgb = raw.decode(source)
     height, width = camera_rgb.shape[:2]
     size = fitted_size(width, height, destination.long_edge)
     # resizing commutes with the path's matrices, so that it is done once, first, on linear camera numbers
     if size != (width, height):
         camera_rgb = np.asarray(cv2.resize(camera_rgb, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
-    linear = to_space(to_working(camera_rgb, path), path, destination.space)
-    return linear, measure_outside(linear, destination.space)
+    return to_space(to_working(camera_rgb, path), path, destination.space)
 
 
 def hand_off_frame(source: Path, path: ColourPath, destination: Destination, out: Path, replace: bool = False) -> Written:
@@ -62,11 +60,10 @@ def hand_off_frame(source: Path, path: ColourPath, destination: Destination, out
     OutputRefused, OutputFailed
         When the file must not or cannot be written; nothing is left under its name.
     """
-    linear, outside = render_frame(source, path, destination)
     space = destination.space
-    pixels = encode_8bit(linear, space)
+    pixels = encode_8bit(render_frame(source, path, destination), space)
     profile = matrix_profile(space)
     size = (pixels.shape[1], pixels.shape[0])
     data = carry_into(jpeg_bytes(pixels, profile, destination.quality), source, space.id == "srgb", size)
     write_whole(out, data, replace)
-    return Written(out, outside, check_jpeg(out, pixels, space, profile))
+    return Written(out, check_jpeg(out, pixels, space, profile))
