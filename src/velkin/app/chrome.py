@@ -42,7 +42,7 @@ class TopBar(QWidget):
 class Notice(QWidget):
     """One line under the path that says what happened; a problem stays until it is dismissed."""
 
-    _SECONDS = 8
+    _MILLISECONDS = 8000
 
     def __init__(self) -> None:
         super().__init__()
@@ -66,7 +66,7 @@ class Notice(QWidget):
     def say(self, text: str) -> None:
         """Show what was done for some seconds; an empty text hides the line."""
         self.insist(text)
-        self._fade.start(1000 * self._SECONDS)
+        self._fade.start(self._MILLISECONDS)
 
     def insist(self, text: str) -> None:
         """Show a problem until it is dismissed or something else is said."""

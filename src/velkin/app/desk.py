@@ -6,7 +6,7 @@ Benches, rooms and menus call these; none of them does work of its own.
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -170,14 +170,14 @@ class Desk(QObject):
 
     def keep_reading(self, frame: int, kept: JudgedReading) -> None:
         """Keep a reading in the shoot."""
-        self._command(lambda shoot: shoot.keep_reading(frame, kept))
+        self.command(lambda shoot: shoot.keep_reading(frame, kept))
 
     def keep_profile(self, frame: int, profile: CameraProfile, name: str, whole_light: bool) -> None:
         """Keep a fitted profile and give it to the frame's light, or to the frame alone; one undo."""
         light = self.model.state.light_of(frame)
         frames = light.frames if whole_light else (frame,)
         named = replace(profile, name=name.strip() or profile.name)
-        if self._command(lambda shoot: shoot.add_profile(named, frames, light.id if whole_light else None)):
+        if self.command(lambda shoot: shoot.add_profile(named, frames, light.id if whole_light else None)):
             self.model.notice.emit(f"{named.name} was given, with its white balance, to {count(len(frames), 'frame')}.")
 
     def give_profile(self, profile: int, frames: tuple[int, ...], light: int | None = None) -> None:
@@ -190,22 +190,22 @@ class Desk(QObject):
                 f"{state.profiles[profile].name} was made for {camera}; the chosen frames come from another camera."
             )
             return
-        if self._command(lambda shoot: shoot.give_profile(profile, fitting, light)):
+        if self.command(lambda shoot: shoot.give_profile(profile, fitting, light)):
             left = len(frames) - len(fitting)
             extra = f" {count(left, 'frame')} from another camera kept their own." if left else ""
             self.model.notice.emit(f"{state.profiles[profile].name} was given to {count(len(fitting), 'frame')}.{extra}")
 
     def use_built_in(self, frames: tuple[int, ...]) -> None:
         """Return frames to the camera's own rendering."""
-        self._command(lambda shoot: shoot.use_built_in(frames))
+        self.command(lambda shoot: shoot.use_built_in(frames))
 
     def set_balance(self, frames: tuple[int, ...], balance: tuple[float, ...] | None, source: str) -> None:
         """Set white balance."""
-        self._command(lambda shoot: shoot.set_balance(frames, balance, source))
+        self.command(lambda shoot: shoot.set_balance(frames, balance, source))
 
     def set_exposure(self, frames: tuple[int, ...], ev: float) -> None:
         """Set exposure."""
-        self._command(lambda shoot: shoot.set_exposure(frames, ev))
+        self.command(lambda shoot: shoot.set_exposure(frames, ev))
 
     def export_profile(self, profile: int, out: Path) -> None:
         """Write a kept profile as Velkin's own file; replacing was confirmed by the file dialog."""
@@ -229,9 +229,10 @@ class Desk(QObject):
         except VelkinError as error:
             self.model.report(error)
             return
-        self._command(lambda shoot: shoot.add_profile(profile, self.model.selected))
+        self.command(lambda shoot: shoot.add_profile(profile, self.model.selected))
 
-    def _command(self, command: Any) -> bool:
+    def command(self, command: Callable[[Shoot], object]) -> bool:
+        """Run a command of the shoot, tell who listens, and show what went wrong; whether it was done."""
         shoot = self.model.shoot
         if shoot is None:
             return False
@@ -243,10 +244,6 @@ class Desk(QObject):
             return False
         self.model.changes()
         return True
-
-    def command(self, command: Any) -> bool:
-        """Run a command of the shoot, tell who listens, and show what went wrong."""
-        return self._command(command)
 
     # ---- hand-off ---------------------------------------------------------------------------------------------
 

@@ -29,11 +29,6 @@ def count(number: int, thing: str) -> str:
     return f"{number} {thing}" if number == 1 else f"{number} {thing}s"
 
 
-def delta(value: float | None) -> str:
-    """A mean colour difference."""
-    return "" if value is None else f"ΔE {value:.1f}"
-
-
 def light_line(state: State, light_id: int) -> str:
     """What a light's header says under its name."""
     light = next(k for k in state.lights if k.id == light_id)

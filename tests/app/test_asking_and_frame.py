@@ -1,0 +1,229 @@
+"""Dialogs, drops, messages and progress: what is asked is done, what is cancelled is not."""
+
+import pytest
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
+
+from velkin.app import theme
+from velkin.app.chrome import Notice
+from velkin.app.finder import Finder
+from velkin.app.main import make_application, settle
+from velkin.app.status_line import StatusLine
+from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.profile import load_profile
+from velkin.core.charts.definition import iso24
+from velkin.core.charts.reading_job import read_chart
+
+from ..studio import shoot_chart
+
+
+def answer(monkeypatch, what, value):
+    monkeypatch.setattr(QFileDialog, what, lambda *a, **k: value)
+
+
+def test_a_new_shoot_is_made_where_it_was_asked_for(monkeypatch, window, tmp_path):
+    answer(monkeypatch, "getSaveFileName", (str(tmp_path / "Autumn"), ""))
+    window.menu.by_name["New shoot…"].trigger()
+    assert window.model.shoot.path == tmp_path / "Autumn.velkin"
+    assert window.top.title.text() == "Autumn"
+    assert "Drop raw files here" in window.view.empty_text and not window.view.has_picture
+    window.menu.by_name["New shoot…"].trigger()
+    assert "file of that name already" in window.notice.label.text()
+
+
+def test_a_shoot_is_opened_and_a_cancelled_dialog_changes_nothing(monkeypatch, window, demo_shoot, tmp_path):
+    answer(monkeypatch, "getOpenFileName", ("", ""))
+    before = window.model.shoot
+    window.menu.by_name["Open a shoot…"].trigger()
+    assert window.model.shoot is before
+    answer(monkeypatch, "getOpenFileName", (str(demo_shoot), ""))
+    window.menu.by_name["Open a shoot…"].trigger()
+    assert window.model.shoot is not before and len(window.model.state.frames) == 12
+    assert window.settings.value("folder") == str(demo_shoot.parent)
+
+
+def test_files_and_folders_are_asked_for(qtbot, monkeypatch, window, tmp_path):
+    shoot_chart(tmp_path / "a.dng", seed=31)
+    answer(monkeypatch, "getOpenFileNames", ([str(tmp_path / "a.dng")], ""))
+    window.menu.by_name["Add raw files…"].trigger()
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=10000)
+    shoot_chart(tmp_path / "b.dng", seed=32)
+    answer(monkeypatch, "getExistingDirectory", str(tmp_path))
+    window.menu.by_name["Add a folder…"].trigger()
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 14, timeout=10000)
+
+
+def test_a_light_gets_the_name_that_was_typed(monkeypatch, window):
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("  Window, noon ", True))
+    window.menu.by_name["Rename this light…"].trigger()
+    assert window.model.state.light_of(window.model.current).name == "Window, noon"
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Other", False))
+    window.menu.by_name["Rename this light…"].trigger()
+    assert window.model.state.light_of(window.model.current).name == "Window, noon"
+
+
+def test_a_missing_source_is_found_again_only_by_its_bytes(monkeypatch, window, demo_frames):
+    answer(monkeypatch, "getOpenFileName", (str(demo_frames / "north-0413.dng"), ""))
+    window.menu.by_name["Find a missing source…"].trigger()
+    assert "not the file that north-0412 was made from" in window.notice.label.text()
+    answer(monkeypatch, "getOpenFileName", (str(demo_frames / "north-0412.dng"), ""))
+    window.menu.by_name["Find a missing source…"].trigger()
+    assert window.model.frame.path == demo_frames / "north-0412.dng"
+
+
+def test_profiles_are_exported_and_imported_by_dialog(monkeypatch, window, ids, tmp_path):
+    window.menu.by_name["Export this frame's profile…"].trigger()
+    assert "nothing to export" in window.notice.label.text()
+    frame = window.model.state.frames[ids["north-0401"]]
+    kept = read_chart(frame.path, iso24())
+    profile = fit(FitRequest(kept.reading, iso24(), frame.facts.unique, built_in(frame.facts), None, "N/W"))
+    window.desk.keep_profile(frame.id, profile, "", True)
+    answer(monkeypatch, "getSaveFileName", (str(tmp_path / "n.json"), ""))
+    window.menu.by_name["Export this frame's profile…"].trigger()
+    assert load_profile(tmp_path / "n.json") == profile
+    window.model.select(ids["lamp-0505"])
+    answer(monkeypatch, "getOpenFileName", (str(tmp_path / "n.json"), ""))
+    window.menu.by_name["Import a profile…"].trigger()
+    assert window.model.frame.profile is not None
+
+
+def test_the_folder_of_a_destination_is_chosen(monkeypatch, window, tmp_path):
+    window.open_stop("handoff")
+    answer(monkeypatch, "getExistingDirectory", str(tmp_path / "out"))
+    window.handoff_bench._browse()
+    assert window.model.state.destinations[0].folder == str(tmp_path / "out")
+    assert str(tmp_path / "out") in window.handoff_bench._preview.text()
+
+
+@pytest.mark.parametrize("kind", ["shoot", "raw", "nothing"])
+def test_drops_on_the_window(qtbot, window, demo_shoot, tmp_path, kind):
+    before = window.model.shoot
+    data = QMimeData()
+    if kind == "shoot":
+        data.setUrls([QUrl.fromLocalFile(str(demo_shoot))])
+    elif kind == "raw":
+        shoot_chart(tmp_path / "dropped.dng", seed=41)
+        data.setUrls([QUrl.fromLocalFile(str(tmp_path / "dropped.dng"))])
+    else:
+        data.setUrls([QUrl("https://example.invalid/a.dng")])
+    event = QDropEvent(
+        QPointF(400, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    window.dropEvent(event)
+    if kind == "shoot":
+        assert window.model.shoot is not before
+    elif kind == "raw":
+        qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=10000)
+    else:
+        qtbot.wait(50)
+        assert window.model.shoot is before and len(window.model.state.frames) == 12
+
+
+def test_what_was_done_goes_by_itself_and_a_problem_stays(qtbot, monkeypatch):
+    make_application()
+    monkeypatch.setattr(Notice, "_MILLISECONDS", 30)
+    notice = Notice()
+    qtbot.addWidget(notice)
+    notice.say("done")
+    assert notice.isVisible()
+    qtbot.waitUntil(lambda: not notice.isVisible(), timeout=3000)
+    notice.insist("a problem")
+    qtbot.wait(150)
+    assert notice.isVisible()
+    notice.say("")
+    assert not notice.isVisible()
+
+
+def test_progress_shows_the_job_that_can_be_cancelled_first(window):
+    status = window.status
+    window._show_progress("Drawing thumbnails", 3, 12, False)
+    assert status.words.text() == "Drawing thumbnails 3 of 12" and not status.cancel.isVisible()
+    window._show_progress("Handing off", 1, 8, True)
+    assert status.words.text() == "Handing off 1 of 8" and status.cancel.isVisible()
+    assert (status.bar.value(), status.bar.maximum()) == (1, 8)
+    window._show_progress("job", 0, 0, True)
+    assert status.words.text() == "Drawing thumbnails 3 of 12"
+    window._show_progress("Drawing thumbnails", 12, 0, False)
+    assert status.words.text() == "" and not status.bar.isVisible()
+
+
+def test_cancel_is_told(qtbot):
+    make_application()
+    status = StatusLine()
+    qtbot.addWidget(status)
+    status.show()
+    status.show_progress("Looking", 1, 2, True)
+    with qtbot.waitSignal(status.cancelled, timeout=1000):
+        qtbot.mouseClick(status.cancel, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
+
+
+def test_numbers_of_another_frame_are_never_left_standing(window, ids):
+    settle(window, 30)
+    window._pointed((900.0, 700.0))
+    first = window.status.here.value.text()
+    assert first
+    window.model.select(ids["north-0402"])
+    assert window.status.here.value.text() == ""
+    settle(window, 30)
+    assert window.status.here.value.text() not in ("", first)
+    window._pointed(None)
+    assert window.status.at.value.text() == ""
+
+
+def test_the_finder_narrows_by_every_word_and_runs_with_the_keys(qtbot, window):
+    finder = Finder(list(window.menu.by_name.values()), window)
+    qtbot.addWidget(finder)
+    everything = finder.list.count()
+    assert everything == len(window.menu.by_name)
+    finder.field.setText("theme")
+    assert finder.list.count() == 2
+    finder.field.setText("theme dim")
+    assert finder.list.count() == 1
+    finder.field.setText("no such thing")
+    assert finder.list.count() == 0
+    finder._run()
+    finder.field.setText("open")
+    qtbot.keyClick(finder.field, Qt.Key.Key_Down)
+    assert finder.list.currentRow() == 1
+    qtbot.keyClick(finder.field, Qt.Key.Key_Up)
+    finder.field.setText("open working")
+    qtbot.keyClick(finder.field, Qt.Key.Key_Return)
+    assert window.model.stop == "working"
+
+
+@pytest.mark.parametrize("name", sorted(theme.THEMES))
+def test_every_view_draws_in_both_themes(window, name):
+    window.set_theme(name)
+    settle(window, 30)
+    for stop in ("source", "camera", "working", "proof", "handoff"):
+        window.open_stop(stop)
+        shot = window.grab().toImage()
+        panel = theme.current().colour("panel")
+        assert shot.pixelColor(shot.width() - 8, shot.height() - 60).red() == panel.red()
+    window.set_theme("Card")
+
+
+def test_working_in_another_space_changes_the_readout_and_not_the_look(window):
+    settle(window, 30)
+    window._pointed((900.0, 700.0))
+    look, here, lab = window.rendered.image, window.status.here.value.text(), window.status.lab.value.text()
+    bench = window.working_bench
+    bench._chosen(bench._space.findData("bt2020"))
+    settle(window, 30)
+    window._pointed((900.0, 700.0))
+    assert window.status.here.value.text() != here
+    assert window.status.lab.value.text() == lab
+    now = window.rendered.image
+    worst = max(
+        abs(getattr(now.pixelColor(x, y), c)() - getattr(look.pixelColor(x, y), c)())
+        for x in range(20, 1200, 60)
+        for y in range(20, 800, 60)
+        for c in ("red", "green", "blue")
+    )
+    assert worst <= 1
+    assert window.path_bar.buttons["working"].stop().value == "BT.2020"
+    assert "BT.2020" in bench.sentence.text()
+    window.model.undo()
+    assert window.model.state.working.id == "romm"
