@@ -216,7 +216,8 @@ def test_an_empty_window_and_bad_shoots_say_what_to_do(qtbot, tmp_path):
     make_application()
     empty = Window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
     empty.show()
-    assert "Drop raw files" in empty.view.empty_text
+    assert empty.bench_stack.currentWidget() is empty.start_bench
+    assert "Make or open a shoot" in empty.view.empty_text
     empty.dropped([tmp_path / "x.dng"])
     assert "Make or open a shoot first" in empty.notice.label.text()
     (tmp_path / "bad.velkin").write_bytes(b"nothing")
@@ -224,8 +225,23 @@ def test_an_empty_window_and_bad_shoots_say_what_to_do(qtbot, tmp_path):
     assert "not a Velkin shoot" in empty.notice.label.text()
     assert empty.desk.new_shoot(tmp_path / "fresh")
     assert empty.model.shoot.path.name == "fresh.velkin"
+    assert empty.bench_stack.currentWidget() is empty.benches["camera"]
     for stop in ("source", "camera", "working", "proof", "handoff"):
         empty.open_stop(stop)
     empty.hand_off()
     empty.set_theme("Dim room")
+    empty.close()
+
+
+def test_the_demo_is_opened_from_the_empty_window(qtbot, tmp_path, demo_shoot, monkeypatch):
+    make_application()
+    monkeypatch.setattr("velkin.sim.demo.prepare_demo", lambda folder, progress: (progress(3, 12), demo_shoot)[1])
+    empty = Window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    empty.show()
+    told = []
+    empty.desk.progress.connect(lambda words, done, total: told.append((words, done, total)))
+    click(qtbot, empty.start_bench.demo_button)
+    qtbot.waitUntil(lambda: empty.model.shoot is not None, timeout=10000)
+    assert ("Making the demo's pictures", 3, 12) in told
+    assert len(empty.model.state.frames) == 12
     empty.close()

@@ -47,6 +47,7 @@ class Desk(QObject):
     handoff_ended = pyqtSignal(int, int, bool)  # files written well, failed, cancelled
     _handoff_step = pyqtSignal(object, int, int)
     _arrived = pyqtSignal(int, int)
+    _demo_made = pyqtSignal(int, int)
 
     def __init__(self, model: ShootModel, service: RenderService) -> None:
         super().__init__()
@@ -56,6 +57,7 @@ class Desk(QObject):
         self.handing_off = False
         self.last_run: list[Done] = []
         self._handoff_step.connect(self._one_written)
+        self._demo_made.connect(lambda done, total: self.progress.emit("Making the demo's pictures", done, total))
         self._arrived.connect(lambda done, total: self.progress.emit("Looking at files", done, total))
 
     def cancel(self) -> None:
@@ -82,6 +84,20 @@ class Desk(QObject):
         self.service.forget()
         self.last_run = []
         self.model.open(shoot)
+
+    def open_demo(self) -> None:
+        """Make the demo shoot where it is not there yet, and open it."""
+
+        from velkin.sim.demo import prepare_demo  # the simulator loads when it is needed
+
+        def done(result: Any) -> None:
+            self.progress.emit("", 0, 0)
+            if isinstance(result, VelkinError):
+                self.model.report(result)
+            else:
+                self.open_shoot(result)
+
+        self.service.do(lambda: prepare_demo(None, self._demo_made.emit), done)
 
     def new_shoot(self, path: Path) -> bool:
         """Make a shoot file and open it."""

@@ -35,6 +35,7 @@ from velkin.app.benches.camera import CameraBench
 from velkin.app.benches.handoff import HandoffBench
 from velkin.app.benches.proof import ProofBench
 from velkin.app.benches.source import SourceBench
+from velkin.app.benches.start import StartBench
 from velkin.app.benches.working import WorkingBench
 from velkin.app.chrome import Line, Notice, TopBar
 from velkin.app.desk import Desk
@@ -79,7 +80,7 @@ class Window(QMainWindow):
         self.path_bar = PathBar()
         self.frames = FramesPanel(self.model)
         self.view = PictureView()
-        self.view.empty_text = "Drop raw files here, or open a shoot from the Shoot menu"
+        self.view.empty_text = "Make or open a shoot to begin"
         self.scope = Scope()
         self.status = StatusLine()
         self.notice = Notice()
@@ -102,6 +103,7 @@ class Window(QMainWindow):
         self._restore()
         self._follow_shoot()
         self._stop_opened(self.model.stop)
+        self.view.setFocus()
         self._for_keys = QApplication.instance()
         if self._for_keys is not None:
             self._for_keys.installEventFilter(self)
@@ -116,6 +118,8 @@ class Window(QMainWindow):
         self.bench_stack = QStackedWidget()
         for key in STOPS:
             self.bench_stack.addWidget(self.benches[key])
+        self.start_bench = StartBench(lambda: self.asking.new(), lambda: self.asking.open(), self.desk.open_demo)
+        self.bench_stack.addWidget(self.start_bench)
         self.bench_stack.setFixedWidth(336)
         desk = QWidget()
         row = QHBoxLayout(desk)
@@ -236,12 +240,14 @@ class Window(QMainWindow):
         if self.rooms.currentWidget() is self.chart_room:
             self._leave_room()
         self.notice.say("")
+        self._stop_opened(self.model.stop)
         self.view.setFocus()  # keys belong to the picture
 
     def _follow_shoot(self) -> None:
         shoot = self.model.shoot
         self.top.title.setText(shoot.state.name if shoot else "Velkin")
         self.top.saved.setText("●  saved" if shoot else "")
+        self.frames.filter.setVisible(shoot is not None)
         self.setWindowTitle(f"{shoot.state.name} – Velkin" if shoot else "Velkin")
         undo, redo = (shoot.undo_label(), shoot.redo_label()) if shoot else (None, None)
         self.menu.undo.setText(f"Undo: {undo}" if undo else "Undo")
@@ -393,7 +399,7 @@ class Window(QMainWindow):
 
     def _stop_opened(self, key: str) -> None:
         self.path_bar.show_open(key)
-        self.bench_stack.setCurrentWidget(self.benches[key])
+        self.bench_stack.setCurrentWidget(self.benches[key] if self.model.shoot is not None else self.start_bench)
 
     def read_chart(self, frame: int) -> None:
         """Open the chart room on a frame."""
