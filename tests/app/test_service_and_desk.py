@@ -188,10 +188,10 @@ def test_returning_to_built_in_by_the_bench(window, ids, profile):
     assert window.model.path().camera.balance == pytest.approx(tuple(window.model.frame.facts.as_shot))
     assert bench._as_shot.isChecked()
     assert bench._give.isVisible()
-    bench._back_clicked()
+    bench.back_to_built_in()
     assert window.model.frame.profile is None
     assert "has a profile that this frame does not use" in bench.sentence.text()
-    bench._give_clicked()
+    bench.give()
     assert window.model.frame.profile is not None
 
 

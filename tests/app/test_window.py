@@ -137,6 +137,8 @@ def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_pa
     qtbot.waitUntil(lambda: "copy.dng" in window.notice.label.text(), timeout=10000)
     assert "not there any more" in window.notice.label.text()
     assert not window.view.has_picture
+    assert window.scope._measured is None
+    assert window.proof_bench._figure.number.text() == ""
 
 
 def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_path):

@@ -309,7 +309,9 @@ class Window(QMainWindow):
         if frame == self.model.current:
             self.view.clear()
             self.view.empty_text = "This picture cannot be shown; the reason is above"
-            self.rendered = None
+            self.rendered = self.measured = None
+            self._pointed(None)
+            self._show_measured()  # numbers of the frame before must not stand beside an empty picture
             self.model.report(f"{text}. Its place in the shoot is kept; Frame ▸ Find a missing source… brings it back.")
 
     def _measured(self, measured: Measured) -> None:

@@ -64,7 +64,7 @@ _STEPS = 65536
 
 @lru_cache(maxsize=16)
 def _curve(space: RGBSpace) -> Pixels:
-    """Encoded numbers of the squares of 0..1 in 65536 steps: at most 0.6 of a 16-bit code from the exact curve."""
+    """Encoded numbers of the squares of 0..1 in 65536 steps: at most one 16-bit code from the exact curve."""
     return space.encode((np.arange(_STEPS) / (_STEPS - 1.0)) ** 2).astype(np.float32)
 
 

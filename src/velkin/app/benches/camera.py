@@ -61,8 +61,8 @@ class CameraBench(Bench):
         self._exposure.setAccessibleName("Exposure of this frame")
         self.column.addWidget(pair(self._exposure, self._level))
         self.end()
-        self._give = button("", self._give_clicked, primary=True)
-        self._back = button("Back to the built-in profile", self._back_clicked)
+        self._give = button("", self.give, primary=True)
+        self._back = button("Back to the built-in profile", self.back_to_built_in)
         self.foot.addWidget(self._give)
         self.foot.addWidget(self._back)
         self._model.changed.connect(self.refresh)
@@ -245,7 +245,8 @@ class CameraBench(Bench):
             target = self._chart_target()
             self._read_chart(frame.id if frame.role != "subject" or target is None else target)
 
-    def _give_clicked(self) -> None:
+    def give(self) -> None:
+        """The main action: give the profile to the light, take the light's, or read the chart."""
         frame = self._model.frame
         if frame is None:
             return
@@ -257,7 +258,8 @@ class CameraBench(Bench):
         else:
             self._read_clicked()
 
-    def _back_clicked(self) -> None:
+    def back_to_built_in(self) -> None:
+        """Return the chosen frames to the camera's built-in profile."""
         self._desk.use_built_in(self._model.selected)
 
     def _profile_chosen(self, index: int) -> None:

@@ -1,4 +1,4 @@
-"""Checking a written file by reading it back from the disk with a library that did not encode its colours."""
+"""Checking a written file by reading it back from the disk: nothing that was in memory while writing is believed."""
 
 from __future__ import annotations
 
