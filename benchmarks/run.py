@@ -19,7 +19,7 @@ import rawpy
 
 from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart, read_chart_in
 from velkin.core.files import raw
 from velkin.core.handoff.jobs import jobs_for

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.sim.camera import Camera
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.lights import StudioLight, north_window

@@ -224,7 +224,7 @@ def _parse_corners(text: str) -> Any:
 
 def _read_chart(file: Path, chart_name: str, corners_text: str | None) -> Any:
     """Chart, facts, reading and judgements of a chart frame."""
-    from velkin.core.charts.definition import chart_named
+    from velkin.core.charts.built_in import chart_named
     from velkin.core.charts.reading_job import read_chart
     from velkin.core.files.raw import read_facts
 

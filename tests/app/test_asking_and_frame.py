@@ -13,7 +13,7 @@ from velkin.app.status_line import StatusLine
 from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.profile import load_profile
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 
 from ..studio import shoot_chart

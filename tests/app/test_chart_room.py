@@ -8,7 +8,7 @@ from velkin.app.main import make_application
 from velkin.app.rooms.chart_view import ChartView
 from velkin.app.service import to_image
 from velkin.core.cameraprofiles.profile import profile_from_json
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.sim.madderfold import chart_corners

@@ -13,7 +13,7 @@ from velkin.app.main import make_application, open_window, settle
 from velkin.app.service import RenderService
 from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import FitRefused, VelkinError
 from velkin.core.files.raw import read_facts

@@ -9,7 +9,7 @@ from velkin.app.main import settle
 from velkin.app.stops import DOTTED, HAIRLINE, LINK_WORDS, SOLID, edited_since_written, stops_of
 from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.shoot.shoot import Shoot, WrittenFile
 from velkin.core.spaces.rgb import P3, SRGB

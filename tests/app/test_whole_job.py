@@ -10,7 +10,7 @@ from PIL import Image, ImageCms
 from PyQt6.QtCore import QPoint, Qt
 
 from velkin.app.main import settle
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import read
 from velkin.core.icc.transform import to_lab
 from velkin.core.spaces.difference import ciede2000

@@ -3,12 +3,13 @@
 import numpy as np
 import pytest
 
-from velkin.core.charts.definition import chart_named, iso24
-from velkin.core.charts.find import find, refine
+from velkin.core.charts.built_in import chart_named, iso24
+from velkin.core.charts.find import find
+from velkin.core.charts.refining import refine
 from velkin.core.charts.judge import Verdict, judge, light_fall, refuse_unusable
 from velkin.core.charts.read import read
 from velkin.core.charts.reading_job import read_chart
-from velkin.core.errors import ChartNotFound, NotSupported, ReadingRefused
+from velkin.core.errors import BadChart, ChartNotFound, ReadingRefused
 from velkin.core.files.raw import decode
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import parse_light
@@ -40,7 +41,7 @@ def test_reference_is_that_of_the_published_chart():
     assert white[0] > 94 and abs(white[1]) < 2
     neutrals = lab[CHART.neutral_rows()]
     assert np.all(np.diff(neutrals[:, 0]) < -8)
-    with pytest.raises(NotSupported):
+    with pytest.raises(BadChart):
         chart_named("unknown")
 
 

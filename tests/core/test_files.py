@@ -10,7 +10,7 @@ import pytest
 import tifffile
 from PIL import Image
 
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.find import find
 from velkin.core.errors import NotSupported, OutputFailed, OutputRefused, UnreadableFile
 from velkin.core.files.metadata import carry_into, exif_facts

@@ -6,7 +6,7 @@ import pytest
 from velkin.core.cameraprofiles.builtin import BuiltInProfile, built_in
 from velkin.core.cameraprofiles.fit import FitRequest, chart_balance, fit, fit_matrix, least_squares_matrix, patch_errors
 from velkin.core.cameraprofiles.profile import load_profile, profile_from_json
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import PatchReading, Reading
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import BadProfile, FitRefused

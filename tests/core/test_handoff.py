@@ -11,7 +11,7 @@ from PIL import Image, ImageCms
 
 from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import read
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported, OutputFailed, OutputRefused

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported, OutputRefused, ShootError
 from velkin.core.shoot.shoot import Shoot, look_at, propose_lights

@@ -8,7 +8,7 @@ import pytest
 import rawpy
 import tifffile
 
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.spectra import daylight, planckian
 from velkin.sim.camera import Camera, Sensor, studio_one_sensitivities
 from velkin.sim.dng import Shot, write_dng

@@ -22,7 +22,7 @@ from velkin.app.words import count
 from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit, stamped
 from velkin.core.cameraprofiles.profile import CameraProfile, load_profile
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.judge import refuse_unusable
 from velkin.core.charts.reading_job import JudgedReading, read_chart_in
 from velkin.core.errors import NotSupported, VelkinError

@@ -38,6 +38,10 @@ class NotSupported(VelkinError):
     """A wish that is understood and not served; the command line ends with status 2."""
 
 
+class BadChart(VelkinError):
+    """A chart definition or reference file is damaged, incomplete or not one."""
+
+
 class ChartNotFound(VelkinError):
     """No chart could be found in a frame."""
 

@@ -51,11 +51,20 @@ class Sensor:
         y = (np.arange(height, dtype=np.float32)[:, None] - height / 2) / (height / 2)
         x = (np.arange(width, dtype=np.float32)[None, :] - width / 2) / (width / 2)
         mosaic *= 1.0 - self.vignetting * (x**2 + y**2) / 2.0
-        electrons = np.maximum(mosaic, 0.0) * self.full_well
-        electrons += rng.standard_normal(mosaic.shape, dtype=np.float32) * np.sqrt(electrons + self.read_noise**2)
+        return self._digitise(mosaic, rng)
+
+    def _digitise(self, light: Pixels, rng: np.random.Generator) -> NDArray[np.uint16]:
+        electrons = np.maximum(light, 0.0) * self.full_well
+        electrons += rng.standard_normal(light.shape, dtype=np.float32) * np.sqrt(electrons + self.read_noise**2)
         return np.clip(np.round(electrons * ((self.white - self.black) / self.full_well)) + self.black, 0, self.white).astype(
             np.uint16
         )
+
+    def half_size(self, rgb: Pixels, rng: np.random.Generator) -> Pixels:
+        """What a half-size decode gives of scene camera RGB (H, W, 3): the same noise and clipping, 0..1 of the white level."""
+        sites = [self._digitise(np.ascontiguousarray(rgb[..., c]), rng).astype(np.float32) for c in (0, 1, 1, 2)]
+        levels = np.stack([sites[0], (sites[1] + sites[2]) / 2, sites[3]], axis=2)
+        return np.clip((levels - self.black) / (self.white - self.black), 0, 1)
 
 
 @dataclass(frozen=True)

@@ -33,11 +33,13 @@ DYES: dict[str, Floats] = {
 }
 
 
-def _absorption_ratio(reflectance: Floats) -> Floats:
+def absorption_ratio(reflectance: Floats) -> Floats:
+    """Absorption over scattering of an opaque layer from its reflectance (Kubelka and Munk)."""
     return (1.0 - reflectance) ** 2 / (2.0 * reflectance)
 
 
-def _reflectance(ratio: Floats) -> Floats:
+def reflectance_of_ratio(ratio: Floats) -> Floats:
+    """Reflectance of an opaque layer from its absorption over scattering (Kubelka and Munk)."""
     return 1.0 + ratio - np.sqrt(ratio**2 + 2.0 * ratio)
 
 
@@ -54,7 +56,7 @@ class DyeBath:
     def reflectance(self, depth: Floats) -> Floats:
         """Reflectances (N, 81) of wool dyed to relative depths (N,)."""
         full = sum((strength * DYES[name] for name, strength in self.dyes), np.zeros_like(WAVELENGTHS))
-        return _reflectance(_absorption_ratio(WOOL)[None, :] + np.asarray(depth)[:, None] * full[None, :])
+        return reflectance_of_ratio(absorption_ratio(WOOL)[None, :] + np.asarray(depth)[:, None] * full[None, :])
 
 
 BATHS: dict[str, DyeBath] = {

@@ -12,10 +12,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.charts import marks
 from velkin.core.charts.definition import Chart
 from velkin.core.spectra import WAVELENGTHS
 from velkin.sim.camera import Camera
-from velkin.sim.dyes import BATHS
+from velkin.sim.dyes import BATHS, smooth_reflectances
 
 Pixels = NDArray[np.float32]
 Floats = NDArray[np.float64]
@@ -333,30 +334,82 @@ class Scene:
         flat = flat * (1 + 0.004 * _noise(self.rng, mask.shape, 3))[..., None]
         self.rgb[rows, columns] = self.rgb[rows, columns] * (1 - soft[..., None]) + flat * soft[..., None]
 
-    def chart(self, chart: Chart, corners: Floats, gloss: tuple[str, float] | None = None) -> None:
+    def chart(
+        self, chart: Chart, corners: Floats, gloss: tuple[str, float] | None = None, surfaces: Floats | None = None
+    ) -> None:
         """A chart whose four corner patches have their outer corners at `corners` (4, 2) in pixels, clockwise from the first.
 
-        `gloss` names a patch and the share of white that its glare adds.
+        `gloss` names a patch and the share of white that its glare adds; `surfaces` (N, 81) are the patches' reflectances where
+        they are not those of the definition.
         """
-        rows, columns, mask, u, v, soft = self._sheet(corners, 0.035)
+        surfaces = chart.reflectances if surfaces is None else surfaces
+        if surfaces is None:
+            raise ValueError("a chart without reflectances cannot be drawn")
+        across, down = chart.columns - chart.gap, chart.rows - chart.gap
+        rows, columns, mask, u, v, soft = self._sheet(corners, 1.25 / across if chart.marks else 0.21 / across)
         self._shadow(rows, columns, mask, 7, 9, 8, 0.5)
-        body = self._colour(np.full((1, len(WAVELENGTHS)), 0.028))[0]
-        colours = self._colour(chart.reflectances)
+        body, white = self._colour(np.array([np.full(len(WAVELENGTHS), 0.028), surfaces.max(axis=0)]))
+        colours = self._colour(surfaces)
         if gloss is not None:
             colours[chart.ids.index(gloss[0])] += gloss[1] * self._colour(np.ones((1, len(WAVELENGTHS))))[0]
         # a patch is what is nearer than half a pitch to its centre; its edge is softened over one pixel
-        across, down = chart.columns - chart.gap, chart.rows - chart.gap
         column = np.clip(np.floor(u * across + chart.gap / 2), 0, chart.columns - 1)
         row = np.clip(np.floor(v * down + chart.gap / 2), 0, chart.rows - 1)
         sides = np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1)
+        pitch = ((sides[0] + sides[2]) / 2 / across, (sides[1] + sides[3]) / 2 / down)
         half = (1 - chart.gap) / 2
-        from_x = (half - np.abs(u * across - column - half)) * (sides[0] + sides[2]) / 2 / across
-        from_y = (half - np.abs(v * down - row - half)) * (sides[1] + sides[3]) / 2 / down
+        from_x = (half - np.abs(u * across - column - half)) * pitch[0]
+        from_y = (half - np.abs(v * down - row - half)) * pitch[1]
         share = np.clip(np.minimum(from_x, from_y) + 0.5, 0, 1).astype(np.float32)[..., None]
         index = (row * chart.columns + column).astype(np.int32)
-        picture = body * (1 - share) + np.take(colours, index, axis=0) * share
+        ground = np.broadcast_to(body, (*u.shape, 3))
+        if chart.marks:
+            ground = self._paper_with_marks(chart, u * across, v * down, sum(pitch) / 2, body, white)
+        picture = ground * (1 - share) + np.take(colours, index, axis=0) * share
         picture = picture * self.lit[rows, columns][..., None]
         self.rgb[rows, columns] = self.rgb[rows, columns] * (1 - soft[..., None]) + picture * soft[..., None]
+
+    @staticmethod
+    def _paper_with_marks(chart: Chart, x: Pixels, y: Pixels, pitch: float, body: Pixels, white: Pixels) -> Pixels:
+        """What a printed chart shows between and beyond its patches; x, y in patch pitches."""
+        across, down = chart.columns - chart.gap, chart.rows - chart.gap
+        beyond = np.maximum(np.maximum(-x, x - across), np.maximum(-y, y - down))
+        dark = np.clip((marks.PANEL - beyond) * pitch + 0.5, 0, 1)
+        for number, (u, v) in enumerate(marks.centres(chart)):
+            distance = np.hypot(x - u * across, y - v * down)
+            disc = np.clip((marks.RADIUS - distance) * pitch + 0.5, 0, 1)
+            hole = np.clip((marks.HOLE - distance) * pitch + 0.5, 0, 1) if number else 0.0
+            dark = np.maximum(dark, disc * (1 - hole))
+        return np.asarray(white + (body - white) * dark[..., None], dtype=np.float32)
+
+    # ---- what goes wrong ----------------------------------------------------------------------------------------
+
+    def shelf(self, seed: int, rows: int = 4, columns: int = 9, loose: float = 0.3) -> None:
+        """A shelf full of coloured rectangles over the whole frame: spines of books, boxes, windows."""
+        rng = np.random.default_rng(seed)
+        colours = self._colour(smooth_reflectances(rows * columns, seed))
+        self.paper(0.08)
+        for i in range(rows):
+            for j in range(columns):
+                w, h = self.width / columns, self.height / rows
+                x, y = (j + loose * rng.uniform(-0.5, 0.5)) * w, (i + loose * rng.uniform(-0.5, 0.5)) * h
+                size = rng.uniform(0.94 - 0.6 * loose, 0.94, 2) * [w, h]
+                box = np.array([[x, y], [x + size[0], y], [x + size[0], y + size[1]], [x, y + size[1]]])
+                cv2.fillConvexPoly(self.rgb, (box * 16).astype(np.int32), colours[i * columns + j].tolist(), cv2.LINE_AA, 4)
+        self.rgb *= self.lit[..., None]
+
+    def cast_shadow(self, point: tuple[float, float], angle: float, darkness: float, softness: float) -> None:
+        """A shadow over everything on one side of a line through a point (pixels) at an angle (degrees), with a soft edge."""
+        y, x = np.mgrid[0 : self.height, 0 : self.width].astype(np.float32)
+        turn = np.deg2rad(angle)
+        distance = (x - point[0]) * np.cos(turn) + (y - point[1]) * np.sin(turn)
+        self.rgb *= (1.0 - darkness / (1.0 + np.exp(-distance / max(softness, 0.3))))[..., None].astype(np.float32)
+
+    def glare(self, point: tuple[float, float], radius: float, strength: float) -> None:
+        """Light mirrored into the lens around a point (pixels): adds a share of white, falling off smoothly."""
+        y, x = np.mgrid[0 : self.height, 0 : self.width].astype(np.float32)
+        lobe = np.exp(-0.5 * ((x - point[0]) ** 2 + (y - point[1]) ** 2) / radius**2).astype(np.float32)
+        self.rgb = self.rgb + strength * lobe[..., None] * self._colour(np.ones((1, len(WAVELENGTHS))))[0]
 
     def defocus(self, sigma: float) -> None:
         """The lens's blur, in pixels."""

@@ -29,7 +29,7 @@ from velkin.app.words import count, signed
 from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import chart_balance, common_exposure
 from velkin.core.cameraprofiles.profile import CameraProfile
-from velkin.core.charts.definition import iso24
+from velkin.core.charts.built_in import iso24
 from velkin.core.charts.judge import Judgement, Verdict
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import FitRefused, VelkinError

@@ -1,4 +1,4 @@
-"""Charts as data: a grid of patches with reference reflectances.
+"""Charts as data: a grid of patches with reference reflectances or colours.
 
 Chart coordinates: (0, 0) is the outer corner of the first patch, (1, 0) that of the last patch of the first row, (1, 1) and
 (0, 1) those of the last row, so that the outer corners of the four corner patches are the unit square.
@@ -6,19 +6,20 @@ Chart coordinates: (0, 0) is the outer corner of the first patch, (1, 0) that of
 
 from __future__ import annotations
 
-import json
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
-from importlib.resources import files
 
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.errors import NotSupported
 from velkin.core.spaces.adaptation import D50, bradford
-from velkin.core.spectra import WAVELENGTHS, Illuminant, xyz_of_surfaces
+from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spectra import WAVELENGTHS, Illuminant, daylight, xyz_of_surfaces
 
 Floats = NDArray[np.float64]
+
+#: A chart that a camera can read has at most this many patches.
+LARGEST = 1000
 
 
 @dataclass(frozen=True)
@@ -35,8 +36,16 @@ class Chart:
         Row by row from the first patch.
     neutrals : tuple of str
         Ids of the neutral patches, light to dark.
-    reflectances : ndarray (rows * columns, 81)
-        0..1 at `velkin.core.spectra.WAVELENGTHS`.
+    reflectances : ndarray (rows * columns, 81) or None
+        0..1 at `velkin.core.spectra.WAVELENGTHS`, where they are known.
+    colours : ndarray (rows * columns, 3) or None
+        XYZ D50 of the patches, a perfect diffuser at Y = 1, where only colours are known.
+    proportion : float
+        Width over height of a patch with its share of the gap.
+    marks : bool
+        Whether registration marks lie outside the four corners (`marks.py`).
+    sure : bool
+        Whether rows and columns are known; False for files that may have meant them the other way round.
     """
 
     id: str
@@ -48,12 +57,16 @@ class Chart:
     ids: tuple[str, ...]
     names: tuple[str, ...]
     neutrals: tuple[str, ...]
-    reflectances: Floats = field(repr=False, compare=False)
+    reflectances: Floats | None = field(default=None, repr=False, compare=False)
+    colours: Floats | None = field(default=None, repr=False, compare=False)
+    proportion: float = 1.0
+    marks: bool = False
+    sure: bool = True
 
     @property
     def aspect(self) -> float:
         """Width over height of the unit square in the real world."""
-        return (self.columns - self.gap) / (self.rows - self.gap)
+        return self.proportion * (self.columns - self.gap) / (self.rows - self.gap)
 
     def boxes(self) -> Floats:
         """Left, top, right, bottom of every patch in chart coordinates, (N, 4)."""
@@ -72,43 +85,63 @@ class Chart:
         return [self.ids.index(n) for n in self.neutrals]
 
     def reference(self, light: Illuminant) -> Floats:
-        """XYZ D50 (N, 3) of the patches under a light, Bradford-adapted, a perfect diffuser at Y = 1."""
+        """XYZ D50 (N, 3) of the patches under a light, Bradford-adapted, a perfect diffuser at Y = 1.
+
+        Without reflectances the light cannot be taken into account, and the known colours are returned.
+        """
+        if self.reflectances is None:
+            assert self.colours is not None
+            return self.colours
         return np.asarray(xyz_of_surfaces(self.reflectances, light.power) @ bradford(light.white, D50).T)
 
+    def reference_d50(self) -> Floats:
+        """XYZ (N, 3) of the patches under CIE D50."""
+        return self.reference(Illuminant("D50", daylight(5003.0)))
 
-@lru_cache(maxsize=8)
-def _load(name: str) -> Chart:
-    data = json.loads((files(__package__) / "data" / f"{name}.json").read_text())
-    sampling = data["wavelengths"]
-    nm = sampling["start"] + sampling["step"] * np.arange(sampling["count"])
-    rows = np.array([np.interp(WAVELENGTHS, nm, p["reflectance"]) for p in data["patches"]])
-    return Chart(
-        id=data["id"],
-        name=data["name"],
-        source=data["source"],
-        rows=data["rows"],
-        columns=data["columns"],
-        gap=data["gap"],
-        ids=tuple(p["id"] for p in data["patches"]),
-        names=tuple(p["name"] for p in data["patches"]),
-        neutrals=tuple(data["neutrals"]),
-        reflectances=rows,
-    )
+    def transposed(self) -> Chart:
+        """The same patches with rows and columns exchanged, for files that do not say which way they count."""
+        order = np.arange(len(self.ids)).reshape(self.rows, self.columns).T.ravel()
+        return replace(
+            self,
+            rows=self.columns,
+            columns=self.rows,
+            proportion=1.0 / self.proportion,
+            ids=tuple(self.ids[i] for i in order),
+            names=tuple(self.names[i] for i in order),
+            reflectances=None if self.reflectances is None else self.reflectances[order],
+            colours=None if self.colours is None else self.colours[order],
+        )
 
 
-def iso24() -> Chart:
-    """The 24-patch chart of ISO 17321-1, six columns by four rows."""
-    return _load("iso24")
+def neutral_patches(ids: tuple[str, ...], xyz: Floats) -> tuple[str, ...]:
+    """Ids of the patches that are nearly neutral under D50 (chroma below 3, or below 6 where there is none), light to dark."""
+    lab = xyz_to_lab(xyz)
+    chroma = np.hypot(lab[:, 1], lab[:, 2])
+    for limit in (3.0, 6.0):
+        chosen = np.flatnonzero((chroma < limit) & (lab[:, 0] > 12.0))
+        if len(chosen):
+            return tuple(ids[i] for i in sorted(chosen, key=lambda i: -lab[i, 0]))
+    return (ids[int(np.argmin(chroma))],)
 
 
-def chart_named(name: str) -> Chart:
-    """The chart that the command line's CHART names.
+def expected_camera_rgb(chart: Chart) -> Floats:
+    """What a plain camera would see of the chart under equal energy, (N, 3), white 1: enough to tell patches apart."""
+    if chart.reflectances is not None:
+        return _bands(chart.reflectances)
+    assert chart.colours is not None
+    return np.maximum(chart.colours @ _plain_camera(), 1e-3)
 
-    Raises
-    ------
-    NotSupported
-        For charts that this version does not know.
-    """
-    if name == "iso24":
-        return iso24()
-    raise NotSupported(f"the chart {name!r} is not supported; this version reads iso24")
+
+def _bands(reflectances: Floats) -> Floats:
+    bands = np.stack([np.exp(-0.5 * ((WAVELENGTHS - c) / w) ** 2) for c, w in ((603, 32), (538, 34), (458, 26))], axis=1)
+    return np.asarray(reflectances @ bands / bands.sum(axis=0))
+
+
+@lru_cache(maxsize=1)
+def _plain_camera() -> Floats:
+    """XYZ D50 → the plain camera's RGB, (3, 3) for row vectors: least squares over the ISO chart."""
+    from velkin.core.charts.built_in import iso24
+
+    chart = iso24()
+    assert chart.reflectances is not None
+    return np.asarray(np.linalg.lstsq(chart.reference_d50(), _bands(chart.reflectances), rcond=None)[0])
