@@ -14,10 +14,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 from velkin import __version__
 from velkin.core.errors import BadProfile, NotSupported, VelkinError
+
+if TYPE_CHECKING:
+    from velkin.core.charts.reading_job import JudgedReading
 
 
 class _Wrong(Exception):
@@ -222,17 +225,33 @@ def _parse_corners(text: str) -> Any:
     return np.array(values).reshape(4, 2)
 
 
-def _read_chart(file: Path, chart_name: str, corners_text: str | None) -> Any:
-    """Chart, facts, reading and judgements of a chart frame."""
-    from velkin.core.charts.built_in import chart_named
-    from velkin.core.charts.reading_job import read_chart
-    from velkin.core.files.raw import read_facts
+def _parse_grid(text: str | None) -> tuple[int, int] | None:
+    """Columns and rows of ``6x4``."""
+    if text is None:
+        return None
+    parts = text.lower().replace("×", "x").split("x")
+    if len(parts) != 2 or not all(p.isdigit() and 1 < int(p) <= 200 for p in parts):
+        raise _Wrong("--grid takes columns x rows, such as 6x4")
+    return int(parts[0]), int(parts[1])
 
-    chart = chart_named(chart_name)
+
+def _read_chart(file: Path, chart_name: str, grid: str | None = None, corners_text: str | None = None) -> JudgedReading:
+    """The judged reading of a chart frame; where several charts lie in it, of the surest, which is said."""
+    from velkin.core.charts.built_in import chart_named
+    from velkin.core.charts.reading_job import charts_in, pixels_of, read_at, read_found
+
     corners = _parse_corners(corners_text) if corners_text else None
-    facts = read_facts(file)
+    chart = chart_named(chart_name, _parse_grid(grid))
     try:
-        return chart, facts, read_chart(file, chart, corners)
+        image, scale = pixels_of(file)
+        if corners is not None:
+            return read_at(image, corners, chart, scale)
+        found = charts_in(image, chart, scale)
+        if len(found) > 1:
+            _say(f"{file.name}: {len(found)} charts found; the surest is read. Others are read with --corners:")
+            for other in found[1:]:
+                _say("  --corners " + ",".join(f"{v:.1f}" for v in other.corners.ravel()))
+        return read_found(image, found[0], scale)
     except VelkinError as error:
         error.file = error.file or file
         raise
@@ -241,10 +260,8 @@ def _read_chart(file: Path, chart_name: str, corners_text: str | None) -> Any:
 def _chart(arguments: argparse.Namespace) -> int:
     from velkin.core.errors import ChartNotFound
 
-    if arguments.grid:
-        raise NotSupported("--grid is not supported by this version; the chart's own grid is used")
     try:
-        _, _, kept = _read_chart(arguments.file, arguments.chart, arguments.corners)
+        kept = _read_chart(arguments.file, arguments.chart, arguments.grid, arguments.corners)
     except ChartNotFound as error:
         if arguments.json:
             _print_json({"found": False, "error": error.message, "file": str(arguments.file)})
@@ -258,6 +275,8 @@ def _chart(arguments: argparse.Namespace) -> int:
         _print_json(
             {
                 "found": True,
+                "chart": kept.chart.id,
+                "grid": f"{kept.chart.columns}x{kept.chart.rows}",
                 "corners": [list(c) for c in kept.reading.corners],
                 "patches": [
                     {"id": p.id, "rgb": list(p.rgb), "spread": p.spread, "clipped": p.clipped, "flags": flags[p.id]}
@@ -286,22 +305,29 @@ def _chart(arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _evened(kept: JudgedReading, wish: str) -> JudgedReading:
+    """The reading with uneven light corrected as --even-light says; `auto` does so where it was judged uneven."""
+    from velkin.core.charts.judge import Verdict
+
+    uneven = any(j.about == "Light" and j.verdict is Verdict.NOTE for j in kept.judgements)
+    return kept.even_light(wish == "on" or (wish == "auto" and uneven))
+
+
 def _fit(arguments: argparse.Namespace) -> int:
     from velkin.core.cameraprofiles.builtin import built_in
     from velkin.core.cameraprofiles.fit import FitRequest, fit, stamped
     from velkin.core.charts.judge import refuse_unusable
+    from velkin.core.files.raw import read_facts
     from velkin.core.files.safely import refuse_output, write_whole
     from velkin.core.spectra import parse_light
 
     unsupported = {
         "--second": arguments.second,
         "--second-light": arguments.second_light,
-        "--grid": arguments.grid,
         "--encoding": arguments.encoding,
         "--space": arguments.space,
         f"--model {arguments.model}": arguments.model not in ("auto", "matrix"),
         "--keep-exposure no": arguments.keep_exposure == "no",
-        "--even-light on": arguments.even_light == "on",
         "--tone standard": arguments.tone == "standard",
     }
     for option, given in unsupported.items():
@@ -317,10 +343,14 @@ def _fit(arguments: argparse.Namespace) -> int:
     light = None if arguments.light == "auto" else parse_light(arguments.light)
     for out in arguments.out:
         refuse_output(out, [arguments.file], arguments.replace)
-    chart, facts, kept = _read_chart(arguments.file, arguments.chart, arguments.corners)
+    facts = read_facts(arguments.file)
+    kept = _read_chart(arguments.file, arguments.chart, arguments.grid, arguments.corners)
     try:
         refuse_unusable(kept.judgements)
-        request = FitRequest(kept.reading, chart, facts.unique, built_in(facts), light, arguments.name, arguments.file.name)
+        kept = _evened(kept, arguments.even_light)
+        request = FitRequest(
+            kept.for_fit(), kept.chart, facts.unique, built_in(facts), light, arguments.name, arguments.file.name
+        )
         profile = stamped(fit(request), datetime.now())
     except VelkinError as error:
         error.file = error.file or arguments.file
@@ -357,19 +387,31 @@ def _fit(arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _balance_from_chart(file: Path) -> Any:
+    """The balance of the greys of whichever built-in chart lies in a frame."""
+    from velkin.core.charts.built_in import BUILT_IN
+    from velkin.core.errors import ChartNotFound
+    from velkin.core.whitebalance import from_greys
+
+    for name in BUILT_IN:
+        try:
+            kept = _read_chart(file, name)
+        except ChartNotFound:
+            continue
+        return from_greys(kept.for_fit(), kept.chart)
+    raise ChartNotFound("no chart found to take the white balance from", file)
+
+
 def _balance_of(text: str | None, facts: Any, profile: Any) -> tuple[Any, str]:
     """The white balance asked for, or None for the profile's own or the camera's."""
     import numpy as np
-
-    from velkin.core.cameraprofiles.fit import chart_balance
 
     if text is None:
         return None, "chart" if profile is not None else "as shot"
     if text == "camera":
         return facts.as_shot, "as shot"
     if text.startswith("chart:"):
-        chart, _, kept = _read_chart(Path(text[6:]), "iso24", None)
-        return chart_balance(kept.reading, chart), "chart"
+        return _balance_from_chart(Path(text[6:])), "chart"
     try:
         values = np.array([float(v) for v in text.split(",")])
     except ValueError:

@@ -9,6 +9,7 @@ from velkin.app.rooms.chart_view import ChartView
 from velkin.app.service import to_image
 from velkin.core.cameraprofiles.profile import profile_from_json
 from velkin.core.charts.built_in import iso24
+from velkin.core.charts.refining import homography
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.sim.madderfold import chart_corners
@@ -71,6 +72,11 @@ def test_keys_choose_and_nudge_corners(qtbot, view):
         qtbot.keyClick(view, key, Qt.KeyboardModifier.ShiftModifier)
         assert view.corners[corner] - before[corner] == pytest.approx(11 * np.array(step))
         qtbot.keyClick(view, Qt.Key.Key_C)
+    assert view.active_corner == 4, "after the corners the whole grid"
+    whole = view.corners.copy()
+    qtbot.keyClick(view, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert view.corners - whole == pytest.approx(np.array([[10, 0]] * 4))
+    qtbot.keyClick(view, Qt.Key.Key_C)
     assert view.active_corner == 0
 
 
@@ -79,7 +85,7 @@ def test_a_click_on_a_patch_names_it(qtbot, view, patch):
     told = []
     view.patch_clicked.connect(told.append)
     u, v = CHART.centres()[patch]
-    at = view._map(view._homography(), float(u), float(v)).toPoint()
+    at = view._points(homography(view.corners), np.array([[u, v]]))[0].toPoint()
     qtbot.mouseClick(view, LEFT, pos=at)
     assert told == [patch]
 

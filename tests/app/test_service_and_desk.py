@@ -183,11 +183,11 @@ def test_returning_to_built_in_by_the_bench(window, ids, profile):
     window.model.select(ids["north-0412"])
     bench = window.camera_bench
     assert bench._figure.number.text() == f"ΔE {profile.figures.mean:.1f}"
-    assert bench._from_chart.isChecked() and not bench._give.isVisible()
-    bench._balance_chosen(0)
+    assert bench.balance.chart.isChecked() and bench._give.text() == "Give to other frames…"
+    bench.balance.as_shot.click()
     assert window.model.path().camera.balance == pytest.approx(tuple(window.model.frame.facts.as_shot))
-    assert bench._as_shot.isChecked()
-    assert bench._give.isVisible()
+    assert bench.balance.as_shot.isChecked()
+    assert "1 other frame" not in bench._give.text() and "5 other frames" in bench._give.text()
     bench.back_to_built_in()
     assert window.model.frame.profile is None
     assert "has a profile that this frame does not use" in bench.sentence.text()

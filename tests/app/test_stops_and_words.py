@@ -11,7 +11,8 @@ from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
-from velkin.core.shoot.shoot import Shoot, WrittenFile
+from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.state import WrittenFile
 from velkin.core.spaces.rgb import P3, SRGB
 
 
@@ -68,7 +69,7 @@ def test_a_frame_with_the_profile_of_its_light(shoot):
 def test_before_is_called_built_in(shoot):
     frame = named(shoot, "north-0412")
     with_profile(shoot, frame)
-    before = stops_of(shoot.state, frame.id, shoot.state.before(frame.id), None, [])
+    before = stops_of(shoot.state, frame.id, shoot.state.path_as(frame.id, "built-in"), None, [])
     assert before[1].value == "built-in profile"
 
 

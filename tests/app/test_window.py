@@ -46,7 +46,7 @@ def test_space_shows_the_built_in_rendering_while_held(qtbot, window):
     window.view.setFocus()
     qtbot.keyPress(window.view, Qt.Key.Key_Space)
     assert window.model.before
-    assert window.model.path() == window.model.state.before(window.model.current)
+    assert window.model.path() == window.model.state.path_as(window.model.current, "built-in")
     qtbot.waitUntil(lambda: "before" in window.view.captions[0], timeout=5000)
     qtbot.keyRelease(window.view, Qt.Key.Key_Space)
     assert not window.model.before

@@ -4,11 +4,12 @@ import numpy as np
 import pytest
 
 from velkin.core.charts.built_in import chart_named, iso24
+from velkin.core.charts.evenness import light_on
 from velkin.core.charts.find import find
-from velkin.core.charts.refining import refine
-from velkin.core.charts.judge import Verdict, judge, light_fall, refuse_unusable
+from velkin.core.charts.judge import Verdict, judge, refuse_unusable
 from velkin.core.charts.read import read
 from velkin.core.charts.reading_job import read_chart
+from velkin.core.charts.refining import refine
 from velkin.core.errors import BadChart, ChartNotFound, ReadingRefused
 from velkin.core.files.raw import decode
 from velkin.core.spaces.lab import xyz_to_lab
@@ -109,7 +110,8 @@ def test_a_grid_turned_by_hand_is_called_wrong():
     turned = np.roll(corners, 2, axis=0)
     order = next(j for j in judge(read(scene(corners), turned, CHART), CHART) if j.about == "Order")
     assert order.verdict is Verdict.REFUSE
-    assert "turn the grid" in order.advice
+    assert "upside down" in order.finding
+    assert "Turn the grid twice" in order.advice
 
 
 def test_uneven_light_is_measured():
@@ -118,7 +120,7 @@ def test_uneven_light_is_measured():
     s.light_falls(0.4, 0.0)
     s.table()
     s.chart(CHART, corners)
-    assert light_fall(read(s.rgb, corners, CHART), CHART) == pytest.approx(0.4 * 600 / 1200, abs=0.04)
+    assert light_on(read(s.rgb, corners, CHART), CHART).fall() == pytest.approx(0.4 * 600 / 1200, abs=0.03)
 
 
 @pytest.mark.parametrize(

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from velkin.core.cameraprofiles.builtin import BuiltInProfile, built_in
-from velkin.core.cameraprofiles.fit import FitRequest, chart_balance, fit, fit_matrix, least_squares_matrix, patch_errors
+from velkin.core.cameraprofiles.fit import FitRequest, fit, fit_matrix, least_squares_matrix, patch_errors
 from velkin.core.cameraprofiles.profile import load_profile, profile_from_json
 from velkin.core.charts.built_in import iso24
-from velkin.core.charts.read import PatchReading, Reading
+from velkin.core.charts.read import Choices, PatchReading, Reading
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import BadProfile, FitRefused
 from velkin.core.files.raw import DNGColour, read_facts
@@ -15,6 +15,7 @@ from velkin.core.spaces.adaptation import D50, bradford
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import Illuminant, parse_light, xyz_of_surfaces
+from velkin.core.whitebalance import from_greys
 from velkin.sim.camera import Camera
 from velkin.sim.dyes import smooth_reflectances
 from velkin.sim.madderfold import light_of
@@ -33,7 +34,7 @@ def reading_of(rgb):
         "iso24",
         ((0, 0), (1, 0), (1, 1), (0, 1)),
         tuple(PatchReading(i, tuple(c), 0.0, 0.0, 0.0) for i, c in zip(CHART.ids, rgb, strict=True)),
-        0.5,
+        Choices(),
         50,
     )
 
@@ -106,13 +107,13 @@ def test_absurd_readings_are_refused_in_words():
     with pytest.raises(FitRefused, match="do not differ in colour"):
         fit_matrix(same, CHART.reference(parse_light("D50")), NEUTRALS)
     with pytest.raises(FitRefused, match="neutral"):
-        chart_balance(reading_of(np.zeros((24, 3))), CHART)
+        from_greys(reading_of(np.zeros((24, 3))), CHART)
 
 
 def test_chart_balance_makes_the_greys_neutral():
     rgb, _ = clean(light_of("lamp").power)
     cast = rgb * [1.4, 1.0, 0.35]
-    balance = chart_balance(reading_of(cast), CHART)
+    balance = from_greys(reading_of(cast), CHART)
     greys = (cast * balance)[NEUTRALS[1:4]]
     assert np.abs(greys / greys[:, 1:2] - 1).max() < 0.02
 

@@ -17,7 +17,8 @@ from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported, OutputRefused, ShootError
-from velkin.core.shoot.shoot import Shoot, look_at, propose_lights
+from velkin.core.shoot.lights import propose_lights
+from velkin.core.shoot.shoot import Shoot, look_at
 from velkin.core.shoot.store import backup_path
 from velkin.core.spaces.rgb import BUILT_IN
 
@@ -47,7 +48,7 @@ def test_demo_has_two_lights_of_six_frames(shoot):
 
 def test_lights_are_proposed_from_time_and_balance(demo_frames):
     arrivals = sorted((look_at(p) for p in demo_frames.glob("*.dng")), key=lambda a: a.facts.exif.taken)
-    assert [len(members) for _, members in propose_lights(arrivals)] == [6, 6]
+    assert [len(members) for members in propose_lights(arrivals)] == [6, 6]
 
 
 def test_giving_a_profile_changes_the_path_and_undo_brings_it_back(shoot):
@@ -63,7 +64,7 @@ def test_giving_a_profile_changes_the_path_and_undo_brings_it_back(shoot):
     assert path.camera.balance == profile.balance
     assert path.exposure == 0.5
     assert shoot.state.path(ids["lamp-0505"]) == before[ids["lamp-0505"]]
-    assert shoot.state.before(ids["north-0412"]).camera == before[ids["north-0412"]].camera
+    assert shoot.state.path_as(ids["north-0412"], "built-in").camera == before[ids["north-0412"]].camera
     assert shoot.undo() == f"fit North and give it to {len(light.frames)} frames"
     assert not shoot.state.profiles
     assert shoot.state.readings[ids["north-0401"]] == kept

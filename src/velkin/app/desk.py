@@ -6,9 +6,8 @@ Benches, rooms and menus call these; none of them does work of its own.
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import replace
-from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -16,19 +15,20 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from velkin.app.arriving import Arriving
+from velkin.app.charting import Charting, about
 from velkin.app.model import ShootModel
 from velkin.app.service import RenderService
-from velkin.app.words import count
+from velkin.app.words import count, signed
 from velkin.core.cameraprofiles.builtin import built_in
-from velkin.core.cameraprofiles.fit import FitRequest, fit, stamped
 from velkin.core.cameraprofiles.profile import CameraProfile, load_profile
-from velkin.core.charts.built_in import iso24
-from velkin.core.charts.judge import refuse_unusable
-from velkin.core.charts.reading_job import JudgedReading, read_chart_in
+from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import NotSupported, VelkinError
-from velkin.core.files.raw import is_raw_name
 from velkin.core.files.safely import refuse_output, write_whole
-from velkin.core.shoot.shoot import Arrival, Shoot, look_at
+from velkin.core.shoot.giving import GivingPlan
+from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.state import Frame
+from velkin.core.whitebalance import Picked, from_card, from_spot
 
 if TYPE_CHECKING:
     from velkin.core.handoff.run import Done
@@ -40,13 +40,10 @@ class Desk(QObject):
     """The jobs of the window."""
 
     progress = pyqtSignal(str, int, int)  # words, done, total; total 0 ends it
-    read_ready = pyqtSignal(int, object)  # frame, JudgedReading or VelkinError
-    fit_ready = pyqtSignal(int, object)  # frame, CameraProfile or VelkinError
     handoff_started = pyqtSignal(object)  # list of Job
     handoff_file = pyqtSignal(object)  # Done
     handoff_ended = pyqtSignal(int, int, bool)  # files written well, failed, cancelled
     _handoff_step = pyqtSignal(object, int, int)
-    _arrived = pyqtSignal(int, int)
     _demo_made = pyqtSignal(int, int)
 
     def __init__(self, model: ShootModel, service: RenderService) -> None:
@@ -58,11 +55,13 @@ class Desk(QObject):
         self.last_run: list[Done] = []
         self._handoff_step.connect(self._one_written)
         self._demo_made.connect(lambda done, total: self.progress.emit("Making the demo's pictures", done, total))
-        self._arrived.connect(lambda done, total: self.progress.emit("Looking at files", done, total))
+        self.charting = Charting(self)
+        self.arriving = Arriving(self)
 
     def cancel(self) -> None:
         """Stop the long job that runs; what is finished stays."""
         self._cancel.set()
+        self.arriving.cancel()
 
     # ---- shoots and files -------------------------------------------------------------------------------------
 
@@ -110,79 +109,7 @@ class Desk(QObject):
             return False
         return self.open_shoot(path)
 
-    def add_files(self, paths: Iterable[Path]) -> None:
-        """Take raw files and folders of them into the shoot; what cannot be read is named, the rest comes in."""
-        shoot = self.model.shoot
-        if shoot is None:
-            self.model.report("Make or open a shoot first (Shoot menu); files belong to a shoot.")
-            return
-        self._cancel.clear()
-
-        def work() -> tuple[list[Arrival], list[str], bool]:
-            files, reasons = _files_in(paths)
-            arrivals: list[Arrival] = []
-            for number, path in enumerate(files):
-                if self._cancel.is_set():
-                    return arrivals, reasons, True
-                self._arrived.emit(number, len(files))
-                try:
-                    arrivals.append(look_at(path))
-                except VelkinError as error:
-                    reasons.append(str(error))
-            return arrivals, reasons, False
-
-        def done(result: Any) -> None:
-            self.progress.emit("", 0, 0)
-            if isinstance(result, VelkinError):
-                self.model.report(result)
-                return
-            arrivals, reasons, cancelled = result
-            if self.model.shoot is not shoot:
-                return
-            try:
-                added = shoot.add_frames(arrivals)
-            except VelkinError as error:
-                self.model.report(error)
-                return
-            known = len(arrivals) - len(added)
-            words = [f"{count(len(added), 'frame')} added."]
-            if known:
-                words.append(f"{count(known, 'file')} already in the shoot.")
-            if cancelled:
-                words.append("Cancelled; the rest was left out.")
-            if reasons:
-                words.append(f"Left out {len(reasons)}: " + "; ".join(reasons[:3]) + ("; …" if len(reasons) > 3 else ""))
-            if added:
-                self.model.select(added[0])
-            self.model.changes()
-            self.model.notice.emit(" ".join(words))
-
-        self.progress.emit("Looking at files", 0, 1)
-        self.service.do(work, done)
-
     # ---- chart and profile ------------------------------------------------------------------------------------
-
-    def read_chart(self, frame: int, corners: Floats | None = None) -> None:
-        """Find (or take the corners of) the chart in a frame and read it; the result comes as `read_ready`."""
-        source = self.model.state.frames[frame].path
-
-        def work() -> JudgedReading:
-            return read_chart_in(self.service.half(source), iso24(), corners)
-
-        self.service.do(work, lambda result: self.read_ready.emit(frame, _about(result, source)))
-
-    def fit_profile(self, frame: int, kept: JudgedReading) -> None:
-        """Fit a profile from a reading; it comes as `fit_ready` and is kept only by `keep_profile`."""
-        state = self.model.state
-        f, light = state.frames[frame], state.light_of(frame)
-
-        def work() -> CameraProfile:
-            refuse_unusable(kept.judgements)
-            name = f"{f.facts.model or 'Camera'}, {light.name}"
-            request = FitRequest(kept.reading, iso24(), f.facts.unique, built_in(f.facts), None, name, f.path.name)
-            return stamped(fit(request), datetime.now())
-
-        self.service.do(work, lambda result: self.fit_ready.emit(frame, _about(result, f.path)))
 
     def keep_reading(self, frame: int, kept: JudgedReading) -> None:
         """Keep a reading in the shoot."""
@@ -195,6 +122,12 @@ class Desk(QObject):
         named = replace(profile, name=name.strip() or profile.name)
         if self.command(lambda shoot: shoot.add_profile(named, frames, light.id if whole_light else None)):
             self.model.notice.emit(f"{named.name} was given, with its white balance, to {count(len(frames), 'frame')}.")
+
+    def give(self, plan: GivingPlan) -> None:
+        """Carry out a giving plan, and say what was done."""
+        if self.command(lambda shoot: shoot.give(plan)):
+            extra = " Frames that arrive later in this light get it too." if plan.gift is not None else ""
+            self.model.notice.emit(plan.summary().replace(" get ", " got ").replace(" gets ", " got ") + extra)
 
     def give_profile(self, profile: int, frames: tuple[int, ...], light: int | None = None) -> None:
         """Give a kept profile to frames of the camera it was made for."""
@@ -215,9 +148,52 @@ class Desk(QObject):
         """Return frames to the camera's own rendering."""
         self.command(lambda shoot: shoot.use_built_in(frames))
 
-    def set_balance(self, frames: tuple[int, ...], balance: tuple[float, ...] | None, source: str) -> None:
-        """Set white balance."""
-        self.command(lambda shoot: shoot.set_balance(frames, balance, source))
+    def pick_neutral(self, frame: int, at: tuple[float, float], size: float, frames: tuple[int, ...]) -> None:
+        """Measure a spot of a frame (full-size pixels) and make it neutral in frames; a doubtful spot is said, and used."""
+        state = self.model.state
+        f = state.frames[frame]
+        white = state.white_of(f.light)
+        known = np.array(white.balance) if white is not None else f.facts.as_shot
+        self._measure(
+            f, lambda: from_spot(self.service.half(f.path), at[0] / 2, at[1] / 2, size / 2, built_in(f.facts), known), frames
+        )
+
+    def measure_card(self, frame: int, frames: tuple[int, ...]) -> None:
+        """Measure a frame of a neutral card and make it neutral in frames."""
+        f = self.model.state.frames[frame]
+
+        def keep(picked: Picked) -> None:
+            self.command(lambda shoot: shoot.keep_neutral(frame, picked.balance))
+
+        self._measure(f, lambda: from_card(self.service.half(f.path), built_in(f.facts), f.facts.as_shot), frames, "card", keep)
+
+    def _measure(
+        self,
+        frame: Frame,
+        measure: Callable[[], Picked],
+        frames: tuple[int, ...],
+        source: str = "picked",
+        keep: Callable[[Picked], None] = lambda _: None,
+    ) -> None:
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self.model.report(about(result, frame.path))
+                return
+            keep(result)
+            if frames:
+                self.set_balance(frames, result.balance, source)
+            kelvin, duv = built_in(frame.facts).temperature(np.array(result.balance))
+            words = f"{kelvin:.0f} K, Duv {signed(duv, 4)}"
+            if result.doubt:
+                self.model.report(f"The balance was set ({words}), but what was picked is perhaps no neutral: {result.doubt}.")
+            else:
+                self.model.notice.emit(f"White balance from {'the card' if source == 'card' else 'the spot'}: {words}.")
+
+        self.service.do(measure, done)
+
+    def set_balance(self, frames: tuple[int, ...], balance: tuple[float, ...] | None, source: str, joins: bool = False) -> None:
+        """Set white balance; `joins` makes one step of it with the same step before, as in a drag."""
+        self.command(lambda shoot: shoot.set_balance(frames, balance, source, joins))
 
     def set_exposure(self, frames: tuple[int, ...], ev: float) -> None:
         """Set exposure."""
@@ -315,23 +291,3 @@ class Desk(QObject):
         self.handoff_ended.emit(good, len(self.last_run) - good, cancelled)
         if self.model.shoot is not None:
             self.model.changes()
-
-
-def _files_in(paths: Iterable[Path]) -> tuple[list[Path], list[str]]:
-    """Raw files among paths and inside folders (not through links), and why others were left out."""
-    files: list[Path] = []
-    reasons: list[str] = []
-    for path in paths:
-        if path.is_dir():
-            files += sorted(p for p in path.rglob("*") if p.is_file() and is_raw_name(p))
-        elif is_raw_name(path):
-            files.append(path)
-        else:
-            reasons.append(f"{path.name}: not a raw file; this version takes in raw files")
-    return files, reasons
-
-
-def _about(result: Any, source: Path) -> Any:
-    if isinstance(result, VelkinError) and result.file is None:
-        result.file = source
-    return result

@@ -26,7 +26,7 @@ from velkin.app.model import ShootModel
 from velkin.app.stops import edited_since_written
 from velkin.app.words import count, light_line
 from velkin.core.path import ColourPath
-from velkin.core.shoot.shoot import Frame, State, WrittenFile
+from velkin.core.shoot.state import Frame, State, WrittenFile
 
 THUMB_W, THUMB_H, GAP = 92, 69, 8
 _HEADER, _CAPTION, _PAD = 44, 22, 12

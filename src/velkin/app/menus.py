@@ -52,6 +52,7 @@ class Menus:
         shoot.addSeparator()
         self._add(shoot, "&Add raw files…", window.asking.files, "Ctrl+I")
         self._add(shoot, "Add a &folder…", window.asking.folder, "Ctrl+Shift+I")
+        self._add(shoot, "What was &left out", window.show_left_out, tip="Files of the last arrival that could not come in")
         shoot.addSeparator()
         self.undo = self._add(shoot, "&Undo", window.model.undo, "Ctrl+Z")
         self.redo = self._add(shoot, "&Redo", window.model.redo, "Ctrl+Shift+Z")
@@ -76,16 +77,30 @@ class Menus:
         self._add(
             frame, "Move to a new light", lambda: window.desk.command(lambda s: s.move_to_light(window.model.selected, None))
         )
+        self._add(frame, "Begin a new light with this frame", window.split_light)
+        self._add(frame, "Merge the lights of the chosen frames", window.merge_lights)
         self._add(frame, "Rename this light…", window.asking.light_name, "F2")
+        self._add(frame, "Name all lights by a pattern…", window.asking.light_pattern)
         self._add(frame, "Find a missing source…", window.asking.source)
         self._add(frame, "Remove from the shoot", window._remove, "Del", "The files stay where they are")
         self.frame_menu = frame
 
         chart = menu("&Chart")
         self._add(chart, "&Read the chart in this frame", window.camera_bench.read_chart_here, "K")
+        self._add(chart, "&Pick a neutral", window.pick_neutral, "N", "Click what was neutral in front of the lens")
+        self._add(
+            chart,
+            "&Look for charts in the chosen frames",
+            lambda: window.desk.arriving.spot(window.model.selected),
+            tip="Marks chart frames and frames of a neutral card",
+        )
         chart.addSeparator()
-        self._add(chart, "&Give the profile to this light", window.camera_bench.give, "Ctrl+G")
+        self._add(chart, "&Give to other frames…", window.give, "Ctrl+G")
         self._add(chart, "&Back to the built-in profile", window.camera_bench.back_to_built_in)
+        chart.addSeparator()
+        self._add(chart, "&Open a chart file…", window.asking.chart_file)
+        self._add(chart, "P&rint a chart…", window.asking.print_chart)
+        self._add(chart, "&Measure a print with the stand-in…", window.asking.measure_print)
         chart.addSeparator()
         self._add(chart, "&Import a profile…", window.asking.profile)
         self._add(chart, "&Export this frame's profile…", window.asking.export)
@@ -104,12 +119,11 @@ class Menus:
         self._add(view, "&Actual pixels", window._actual, "A")
         self._add(view, "Zoom in", lambda: window._current_view().zoom_by(1.25), "Ctrl++")
         self._add(view, "Zoom out", lambda: window._current_view().zoom_by(0.8), "Ctrl+-")
-        before = self._add(
-            view, "Before: the built-in rendering", lambda: window.model.show_before(not window.model.before), "B"
-        )
+        before = self._add(view, "Swap with before", lambda: window.model.show_before(not window.model.before), "B")
         before.setCheckable(True)
-        before.setToolTip("Show the camera's built-in rendering (B; or hold Space)")
+        before.setToolTip("Show the state chosen under Compare with, and back (B; or hold Space)")
         window.model.before_changed.connect(before.setChecked)
+        self._add_comparisons(view, window)
         view.addSeparator()
         self.scope = self._add(view, "&Scope shelf", lambda: window._fold(window.scope), "H")
         self.frames = self._add(view, "Frames &panel", lambda: window._fold(window.frames), "F7")
@@ -129,6 +143,47 @@ class Menus:
         self._add(help_menu, "Find a &command…", window.find_command, "Ctrl+K")
         self._add(help_menu, "What the &links of the path mean", window._explain_links)
         self._add(help_menu, "&About Velkin", window._about)
+
+    def _add_comparisons(self, view: QMenu, window: Window) -> None:
+        self._add(view, "Step through the ways to compare", window.step_comparison, "V")
+        ways = QActionGroup(window)
+        self._ways: dict[str, QAction] = {}
+        names = {"off": "One state", "wipe": "Wipe", "side": "Side by side", "grid": "Grid of up to four"}
+        for way, name in names.items():
+            action = self._add(view, name, partial(window.model.compare, way))
+            action.setCheckable(True)
+            ways.addAction(action)
+            self._ways[way] = action
+        self._ways["off"].setChecked(True)
+        looks = view.addMenu("Compare &with")
+        assert looks is not None
+        self._looks = looks
+        looks.aboutToShow.connect(self.fill_looks)
+
+    def show_comparison(self) -> None:
+        """Tick the way that is used."""
+        self._ways[self._window.model.comparison].setChecked(True)
+
+    def fill_looks(self) -> None:
+        """What the picture can be compared with: in the grid up to three, ticked on and off; else one."""
+        model = self._window.model
+        self._looks.clear()
+        if model.shoot is None:
+            return
+        for look in ("built-in", "as shot", *(f"profile {p}" for p in model.state.profiles)):
+            action = self._looks.addAction(model.state.look_name(look))
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(look in (model.against if model.comparison == "grid" else model.against[:1]))
+            action.triggered.connect(partial(self._look_chosen, look))
+
+    def _look_chosen(self, look: str, on: bool) -> None:
+        model = self._window.model
+        if model.comparison != "grid":
+            model.compare_with((look,))
+            return
+        left = tuple(chosen for chosen in model.against if chosen != look)
+        model.compare_with((*left, look)[-3:] if on else left)
 
     def _add_surround(self, view: QMenu, window: Window) -> None:
         holder = QWidget()

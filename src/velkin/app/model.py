@@ -6,9 +6,12 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from velkin.core.errors import VelkinError
 from velkin.core.path import ColourPath
-from velkin.core.shoot.shoot import Frame, Shoot, State, WrittenFile
+from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.state import Frame, State, WrittenFile
 from velkin.core.spaces.rgb import SRGB, RGBSpace
 
+#: The ways to compare besides holding and swapping.
+COMPARISONS = ("off", "wipe", "side", "grid")
 STOPS = ("source", "camera", "working", "proof", "handoff")
 
 
@@ -21,6 +24,8 @@ class ShootModel(QObject):
     stop_changed = pyqtSignal(str)
     before_changed = pyqtSignal(bool)
     hatching_changed = pyqtSignal(bool)
+    comparison_changed = pyqtSignal()
+    picking_changed = pyqtSignal(bool)
     notice = pyqtSignal(str)  # what was done; it goes by itself
     problem = pyqtSignal(str)  # what went wrong; it stays until dismissed
 
@@ -32,6 +37,11 @@ class ShootModel(QObject):
         self.stop = "camera"
         self.before = False
         self.hatching = False
+        #: How the picture is compared, and the looks (`State.path_as`) it is compared with; the first is *before*.
+        self.comparison = "off"
+        self.against: tuple[str, ...] = ("built-in",)
+        #: Whether the next click on the picture picks a neutral.
+        self.picking = False
         #: The space of the screen; generic until screens are followed.
         self.screen: RGBSpace = SRGB
 
@@ -44,6 +54,7 @@ class ShootModel(QObject):
         self.shoot = shoot
         self.current = first_frame(shoot.state)
         self.selected = () if self.current is None else (self.current,)
+        self.comparison, self.against, self.picking = "off", ("built-in",), False
         self.opened.emit()
         self.changed.emit()
 
@@ -70,7 +81,7 @@ class ShootModel(QObject):
         """The colour path of the frame in the viewer, or of its *before* while that is shown."""
         if self.frame is None:
             return None
-        return self.state.before(self.frame.id) if self.before else self.state.path(self.frame.id)
+        return self.state.path_as(self.frame.id, self.against[0]) if self.before else self.state.path(self.frame.id)
 
     def written(self) -> list[WrittenFile]:
         """Every file handed off from this shoot."""
@@ -138,6 +149,31 @@ class ShootModel(QObject):
         if on != self.before:
             self.before = on
             self.before_changed.emit(on)
+
+    def compare(self, comparison: str) -> None:
+        """Compare in another way, or not at all."""
+        if comparison != self.comparison:
+            self.comparison = comparison
+            self.comparison_changed.emit()
+
+    def compare_with(self, looks: tuple[str, ...]) -> None:
+        """Choose what is compared with: one look or, for the grid, up to three; the last ones chosen stay."""
+        if looks and looks != self.against:
+            self.against = looks[:3]
+            self.comparison_changed.emit()
+
+    def other_paths(self) -> tuple[ColourPath, ...]:
+        """The paths of the states shown beside the present one."""
+        if self.frame is None or self.comparison == "off":
+            return ()
+        looks = self.against if self.comparison == "grid" else self.against[:1]
+        return tuple(self.state.path_as(self.frame.id, look) for look in looks)
+
+    def pick(self, on: bool) -> None:
+        """Begin or end picking a neutral."""
+        if on != self.picking:
+            self.picking = on
+            self.picking_changed.emit(on)
 
     def show_hatching(self, on: bool) -> None:
         """Hatch what the destination cannot hold."""

@@ -67,6 +67,8 @@ class Rendered:
         Linear working numbers for the readout.
     full : bool
         Whether this is the full-size decode.
+    others : tuple of QImage
+        The same picture through other paths, to compare with.
     """
 
     frame: int
@@ -75,6 +77,7 @@ class Rendered:
     hatch: QImage | None
     working: Pixels
     full: bool
+    others: tuple[QImage, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -168,14 +171,29 @@ class RenderService(QObject):
         self._front.submit(early)
 
     def show(
-        self, frame: int, source: Path, path: ColourPath, screen: RGBSpace, full: bool = False, hatching: bool = False
+        self,
+        frame: int,
+        source: Path,
+        path: ColourPath,
+        screen: RGBSpace,
+        full: bool = False,
+        hatching: bool = False,
+        others: tuple[ColourPath, ...] = (),
     ) -> None:
         """Render a frame for the viewer and measure it; an older wish that has not begun is dropped."""
         self._wish += 1
-        self._front.submit(self._render, self._wish, frame, source, path, screen, full, hatching)
+        self._front.submit(self._render, self._wish, frame, source, path, screen, full, hatching, others)
 
     def _render(
-        self, wish: int, frame: int, source: Path, path: ColourPath, screen: RGBSpace, full: bool, hatching: bool
+        self,
+        wish: int,
+        frame: int,
+        source: Path,
+        path: ColourPath,
+        screen: RGBSpace,
+        full: bool,
+        hatching: bool,
+        others: tuple[ColourPath, ...],
     ) -> None:
         if wish != self._wish:
             return
@@ -184,6 +202,7 @@ class RenderService(QObject):
             working = to_working(camera, path)
             image = to_image(for_screen(working, path, screen))
             hatch = _mask_image(outside_mask(to_space(working, path, path.destination), path.destination)) if hatching else None
+            beside = tuple(to_image(for_screen(to_working(camera, other), other, screen)) for other in others)
         except VelkinError as error:
             self.failed.emit(frame, str(error))
             return
@@ -191,7 +210,7 @@ class RenderService(QObject):
             self.failed.emit(frame, f"{source.name} could not be rendered ({error})")
             return
         if wish == self._wish:
-            self.rendered.emit(Rendered(frame, path, image, hatch, working, full))
+            self.rendered.emit(Rendered(frame, path, image, hatch, working, full, beside))
             self._back.submit(self._measure, wish, frame, source, path)  # the picture first, its numbers after
 
     def _measure(self, wish: int, frame: int, source: Path, path: ColourPath) -> None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from velkin.app.service import Measured
 from velkin.app.words import count, share
 from velkin.core.path import ColourPath
-from velkin.core.shoot.shoot import State, WrittenFile
+from velkin.core.shoot.state import State, WrittenFile
 
 DOTTED, SOLID, HAIRLINE = "dotted", "solid", "hairline"
 

@@ -115,6 +115,8 @@ def _sheet(t: Theme) -> str:
     QToolTip {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.edge}; padding: 3px 5px; }}
     QPushButton {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 2px;
                    min-height: 24px; padding: 0 12px; }}
+    QPushButton[narrow="true"] {{ padding: 0 4px; }}
+    QPushButton[narrow="true"]:focus {{ padding: 0 3px; }}
     QPushButton:hover {{ background: {t.field}; }}
     QPushButton:pressed, QPushButton:checked {{ background: {t.chosen}; color: {t.chosen_ink}; }}
     QPushButton:focus {{ border: 2px solid {t.ink}; padding: 0 11px; min-height: 22px; }}

@@ -1,4 +1,7 @@
-"""The picture in the middle: zoom to the pointer, fit, actual pixels, pan, before, hatching. It knows only what it is shown."""
+"""The picture in the middle: zoom to the pointer, fit, actual pixels, pan, hatching, comparing. It knows only what it is shown.
+
+Comparing shows the same place of the same picture in other states: behind a line that wipes, side by side, or in a grid of four.
+"""
 
 from __future__ import annotations
 
@@ -13,6 +16,7 @@ from PyQt6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QPen,
     QPixmap,
     QResizeEvent,
     QWheelEvent,
@@ -49,6 +53,7 @@ class PictureView(QWidget):
 
     pointed = pyqtSignal(object)  # (x, y) in full-size pixels, or None
     zoomed = pyqtSignal(float)  # screen pixels per picture pixel
+    picked = pyqtSignal(float, float)  # a click while picking, in full-size pixels
 
     def __init__(self) -> None:
         super().__init__()
@@ -68,6 +73,15 @@ class PictureView(QWidget):
         self.margins = (24, 26, 24, 34)
         self.captions: tuple[str, str] = ("", "")
         self.empty_text = ""
+        #: How it is compared (`model.COMPARISONS`), the other states, and the names of all, the present one's first.
+        self.comparison = "off"
+        self.others: tuple[QImage, ...] = ()
+        self.names: tuple[str, ...] = ()
+        self._wipe = 0.5
+        self._wiping = False
+        self._pointer: QPointF | None = None
+        #: Side of the square that a click picks, in picture pixels; 0 while nothing is picked.
+        self.picking = 0.0
 
     # ---- what is shown ----------------------------------------------------------------------------------------
 
@@ -140,9 +154,38 @@ class PictureView(QWidget):
         self._settle()
         self.update()
 
-    def _area(self) -> QRectF:
+    def _whole(self) -> QRectF:
         left, top, right, bottom = self.margins
         return QRectF(left, top, max(self.width() - left - right, 1), max(self.height() - top - bottom, 1))
+
+    def panes(self) -> list[QRectF]:
+        """Where the states lie: one place for all of them, two side by side, or four."""
+        whole = self._whole()
+        if self.comparison == "side" and self.others:
+            width = (whole.width() - 8) / 2
+            return [QRectF(whole.left() + k * (width + 8), whole.top(), width, whole.height()) for k in (0, 1)]
+        if self.comparison == "grid" and self.others:
+            width, height = (whole.width() - 8) / 2, (whole.height() - 34) / 2
+            spots = [(0, 0), (1, 0), (0, 1), (1, 1)][: 1 + len(self.others)]
+            return [QRectF(whole.left() + c * (width + 8), whole.top() + r * (height + 34), width, height) for c, r in spots]
+        return [whole]
+
+    def _area(self) -> QRectF:
+        return self.panes()[0]
+
+    def _local(self, point: QPointF) -> QPointF:
+        """A point of the widget as it would lie in the first pane."""
+        panes = self.panes()
+        pane = next((r for r in panes if r.adjusted(-4, -4, 4, 4).contains(point)), panes[0])
+        return point - pane.topLeft() + panes[0].topLeft()
+
+    def show_others(self, comparison: str, others: tuple[QImage, ...], names: tuple[str, ...]) -> None:
+        """Compare with other states of the picture, or with none."""
+        changed = (comparison, len(others)) != (self.comparison, len(self.others))
+        self.comparison, self.others, self.names = comparison, others, names
+        if changed:
+            self._settle()
+        self.update()
 
     def _fit_scale(self) -> float:
         area = self._area()
@@ -184,15 +227,29 @@ class PictureView(QWidget):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None and event.angleDelta().y():
-            self.zoom_by(1.2 ** (event.angleDelta().y() / 120), event.position())
+            self.zoom_by(1.2 ** (event.angleDelta().y() / 120), self._local(event.position()))
             event.accept()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton:
-            self._drag = event.position()
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.picking:
+            at = self.to_picture(self._local(event.position()))
+            if 0 <= at.x() < self._size.width() and 0 <= at.y() < self._size.height():
+                self.picked.emit(at.x(), at.y())
+            return
+        if self.comparison == "wipe" and self.others and abs(event.position().x() - self._wipe_x()) < 9:
+            self._wiping = True
+            return
+        self._drag = event.position()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
+            return
+        if self._wiping:
+            area = self._area()
+            self._wipe = float(min(max((event.position().x() - area.left()) / area.width(), 0.0), 1.0))
+            self.update()
             return
         if self._drag is not None:
             if not self._fit:
@@ -204,11 +261,16 @@ class PictureView(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._drag = None
+        self._wiping = False
+
+    def _wipe_x(self) -> float:
+        area = self._area()
+        return area.left() + self._wipe * area.width()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
             if self._fit:
-                self.actual(event.position())
+                self.actual(self._local(event.position()))
             else:
                 self.fit()
 
@@ -222,11 +284,17 @@ class PictureView(QWidget):
             self.zoom_by(1.25)
         elif event.key() == Qt.Key.Key_Minus:
             self.zoom_by(0.8)
+        elif self.comparison == "wipe" and event.key() in (Qt.Key.Key_Comma, Qt.Key.Key_Semicolon):
+            self._wipe = min(max(self._wipe + (-0.05 if event.key() == Qt.Key.Key_Comma else 0.05), 0.0), 1.0)
+            self.update()
         else:
             super().keyPressEvent(event)
 
     def _tell(self, position: QPointF) -> None:
-        at = self.to_picture(position)
+        at = self.to_picture(self._local(position))
+        if self.picking:
+            self._pointer = position
+            self.update()
         inside = self.has_picture and 0 <= at.x() < self._size.width() and 0 <= at.y() < self._size.height()
         self.pointed.emit((at.x(), at.y()) if inside else None)
 
@@ -240,15 +308,54 @@ class PictureView(QWidget):
             self._chip(p, self.empty_text, self.width() / 2, self.height() / 2, "centre")
             return
         rect = self.picture_rect()
+        if self.others and self.comparison in ("side", "grid"):
+            self._paint_panes(p, rect)
+            return
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._scale < 2)
         p.drawImage(rect, self._image)
         if self.show_hatch and not self._hatch.isNull():
             self._draw_hatch(p, rect)
+        if self.others and self.comparison == "wipe":
+            self._paint_wiped(p, rect)
         self.paint_over(p)
+        if self.picking and self._pointer is not None:
+            self._paint_picker(p, self._pointer)
         bottom = min(rect.bottom(), self.height() - self.margins[3]) + 6
         left, right = max(rect.left(), self.margins[0]), min(rect.right(), self.width() - self.margins[2])
         self._chip(p, self.captions[0], left, bottom, "left")
         self._chip(p, self.captions[1], right, bottom, "right")
+
+    def _paint_panes(self, p: QPainter, rect: QRectF) -> None:
+        panes = self.panes()
+        for pane, image, name in zip(panes, (self._image, *self.others), self.names, strict=False):
+            p.save()
+            p.setClipRect(pane.adjusted(0, 0, 0, 1))
+            p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._scale < 2)
+            place = rect.translated(pane.topLeft() - panes[0].topLeft())
+            p.drawImage(place, image)
+            p.restore()
+            self._chip(p, name, max(place.left(), pane.left()), min(place.bottom(), pane.bottom()) + 6, "left", pane.width())
+
+    def _paint_wiped(self, p: QPainter, rect: QRectF) -> None:
+        x = self._wipe_x()
+        p.save()
+        p.setClipRect(QRectF(x, 0, self.width() - x, self.height()))
+        p.drawImage(rect, self.others[0])
+        p.restore()
+        for width, colour in ((3.0, QColor(0, 0, 0, 140)), (1.4, QColor(255, 255, 255))):
+            p.setPen(QPen(colour, width))
+            p.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+        top = max(rect.top(), 0.0) + 8
+        self._chip(p, self.names[0], x - 8, top, "right")
+        self._chip(p, self.names[1], x + 8, top, "left")
+
+    def _paint_picker(self, p: QPainter, at: QPointF) -> None:
+        half = max(self.picking * self._scale / 2, 4.0)
+        box = QRectF(at.x() - half, at.y() - half, 2 * half, 2 * half)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for width, colour in ((3.4, QColor(0, 0, 0, 160)), (1.4, QColor(255, 255, 255))):
+            p.setPen(QPen(colour, width))
+            p.drawRect(box)
 
     def paint_over(self, p: QPainter) -> None:
         """For views that draw over the picture."""
@@ -267,11 +374,13 @@ class PictureView(QWidget):
         q.end()
         p.drawImage(seen.topLeft(), layer)
 
-    def _chip(self, p: QPainter, text: str, x: float, y: float, anchor: str) -> None:
+    def _chip(self, p: QPainter, text: str, x: float, y: float, anchor: str, room: float = 0.0) -> None:
         if not text:
             return
         t = theme.current()
         p.setFont(theme.font(12))
+        if room:
+            text = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, int(room - 20))
         width = p.fontMetrics().horizontalAdvance(text) + 20
         height = 21
         left = x if anchor == "left" else x - width if anchor == "right" else x - width / 2

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMainWindow,
     QMenuBar,
+    QMessageBox,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -41,8 +42,9 @@ from velkin.app.chrome import Line, Notice, TopBar
 from velkin.app.desk import Desk
 from velkin.app.finder import Finder
 from velkin.app.frames_panel import THUMB_W, FramesPanel
+from velkin.app.giving_sheet import GivingSheet
 from velkin.app.menus import Menus
-from velkin.app.model import STOPS, ShootModel
+from velkin.app.model import COMPARISONS, STOPS, ShootModel
 from velkin.app.path_bar import PathBar
 from velkin.app.rooms.chart_room import ChartRoom
 from velkin.app.scope import Scope
@@ -51,6 +53,7 @@ from velkin.app.status_line import StatusLine
 from velkin.app.stops import stops_of
 from velkin.app.viewer import PictureView, surround_grey
 from velkin.app.words import count, share, signed
+from velkin.core.charts.definition import Chart
 from velkin.core.errors import VelkinError
 from velkin.core.render import to_space
 from velkin.core.spaces.lab import xyz_to_lab
@@ -85,7 +88,7 @@ class Window(QMainWindow):
         self.status = StatusLine()
         self.notice = Notice()
         self.chart_room = ChartRoom(self.desk)
-        self.camera_bench = CameraBench(self.desk, self.read_chart)
+        self.camera_bench = CameraBench(self.desk, self.read_chart, self.pick_neutral, self.give)
         self.working_bench = WorkingBench(self.desk)
         self.proof_bench = ProofBench(self.desk)
         self.handoff_bench = HandoffBench(self.desk)
@@ -98,6 +101,7 @@ class Window(QMainWindow):
         }
         self._lay_out()
         self.asking = Asking(self, self.desk, self.settings)
+        self.asking.chart_opened = self._chart_opened
         self.menu = Menus(self.menus, self)
         self._connect()
         self._restore()
@@ -165,6 +169,10 @@ class Window(QMainWindow):
         m.stop_changed.connect(self._stop_opened)
         m.before_changed.connect(lambda _: self._render())
         m.hatching_changed.connect(self._hatching)
+        m.comparison_changed.connect(self._compared)
+        m.picking_changed.connect(self._picking)
+        self.view.picked.connect(self._picked)
+        self.chart_room.other_file_wanted.connect(lambda: self.asking.chart_file())
         m.notice.connect(self.notice.say)
         m.problem.connect(self.notice.insist)
         self.path_bar.chosen.connect(self.open_stop)
@@ -286,7 +294,9 @@ class Window(QMainWindow):
         if self.measured is not None and (self.measured.frame, self.measured.path) != (frame.id, path):
             self.measured = None
         self._pointed(self._pointer)  # numbers of another frame or path are never left standing
-        self.service.show(frame.id, frame.path, path, self.model.screen, self._wants_full, self.model.hatching)
+        self.service.show(
+            frame.id, frame.path, path, self.model.screen, self._wants_full, self.model.hatching, self.model.other_paths()
+        )
         self._show_stops()
 
     def _show_stops(self) -> None:
@@ -300,6 +310,9 @@ class Window(QMainWindow):
             return
         self.rendered = rendered
         self.view.set_picture(rendered.image, (frame.facts.width, frame.facts.height), rendered.hatch)
+        looks = self.model.against if self.model.comparison == "grid" else self.model.against[:1]
+        names = ("now", *(self.model.state.look_name(look) for look in looks))
+        self.view.show_others(self.model.comparison if rendered.others else "off", rendered.others, names)
         self._pointed(self._pointer)
         self._captions()
         if self._thumbnails_due.isActive():
@@ -334,7 +347,7 @@ class Window(QMainWindow):
         zoom = 100 * self.view.scale * self.view.devicePixelRatioF()
         left = f"{frame.name}   {'fit, ' if self.view.is_fit else ''}{zoom:.0f} %"
         if self.model.before:
-            left += "   before: built-in profile, as shot"
+            left += f"   before: {self.model.state.look_name(self.model.against[0])}"
         right = ""
         hatched = self.rendered is not None and self.rendered.hatch is not None
         if self.model.hatching and hatched and self.measured is not None:
@@ -348,6 +361,45 @@ class Window(QMainWindow):
         self._captions()
         if on and self.rendered is not None and self.rendered.hatch is None:
             self._render()
+
+    def _compared(self) -> None:
+        self.menu.show_comparison()
+        if self.model.comparison == "off":
+            self.view.show_others("off", (), ())
+        self._render()
+
+    def step_comparison(self) -> None:
+        """The next way to compare."""
+        if self.model.frame is not None:
+            ways = COMPARISONS
+            self.model.compare(ways[(ways.index(self.model.comparison) + 1) % len(ways)])
+
+    def pick_neutral(self) -> None:
+        """Begin or end picking a neutral on the picture."""
+        if self.model.frame is not None:
+            self.open_stop("camera")
+            self.model.pick(not self.model.picking)
+
+    def give(self) -> None:
+        """Say what giving this frame's camera settings would do, and do it when that is wanted."""
+        if self.model.frame is None:
+            return
+        sheet = GivingSheet(self.model, self)
+        if sheet.exec() and sheet.plan is not None:
+            self.desk.give(sheet.plan)
+
+    def _picking(self, on: bool) -> None:
+        self.view.picking = self.camera_bench.pick_size() if on else 0.0
+        self.view.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+        self.view.update()
+        if on:
+            self.model.notice.emit("Click what was neutral in front of the lens: a grey card, a grey patch. Esc ends picking.")
+
+    def _picked(self, x: float, y: float) -> None:
+        frame = self.model.frame
+        if frame is not None:
+            self.desk.pick_neutral(frame.id, (x, y), self.view.picking, self.model.selected)
+        self.model.pick(False)
 
     def _zoomed(self, scale: float) -> None:
         self._captions()
@@ -412,6 +464,13 @@ class Window(QMainWindow):
         self.chart_room.enter(frame)
         self._render()
 
+    def _chart_opened(self, chart: Chart) -> None:
+        """A chart file was opened: it is read in the chart room, and said elsewhere."""
+        if self.rooms.currentWidget() is self.chart_room:
+            self.chart_room.use_chart(chart)
+        else:
+            self.model.notice.emit(f"{chart.name}, {len(chart.ids)} patches, can be chosen in the chart room now.")
+
     def _leave_room(self) -> None:
         self.rooms.setCurrentIndex(0)
         self.view.setFocus()
@@ -436,6 +495,37 @@ class Window(QMainWindow):
         """Choose every frame of the light."""
         if self.model.frame is not None:
             self.model.select(self.model.current, self.model.frames_of_light(self.model.frame.id))
+
+    def split_light(self) -> None:
+        """Begin a new light with the frame in the viewer."""
+        frame = self.model.frame
+        if frame is None:
+            return
+        if self.model.frames_of_light(frame.id)[0] == frame.id:
+            self.model.notice.emit(f"{frame.name} is the first of its light already.")
+        else:
+            self.desk.command(lambda shoot: shoot.split_light(frame.id))
+
+    def merge_lights(self) -> None:
+        """Make one light of those that the chosen frames are under."""
+        lights = {self.model.state.frames[f].light for f in self.model.selected} if self.model.shoot is not None else set()
+        if len(lights) < 2:
+            self.model.notice.emit("Choose frames of two or more lights first: a click on a light's name chooses all of it.")
+        else:
+            self.desk.command(lambda shoot: shoot.merge_lights(lights))
+
+    def show_left_out(self) -> None:
+        """List the files that could not come in."""
+        reasons = self.desk.arriving.left_out
+        if not reasons:
+            self.model.notice.emit("Nothing was left out of the last arrival.")
+            return
+        box = QMessageBox(self)
+        box.setWindowTitle("What was left out")
+        box.setText(f"{count(len(reasons), 'file')} of the last arrival could not come in; nothing was changed in them.")
+        box.setInformativeText("\n".join(reasons[:12]) + ("\n…" if len(reasons) > 12 else ""))
+        box.setDetailedText("\n".join(reasons))
+        box.exec()
 
     def _mark(self, role: str) -> None:
         self.desk.command(lambda shoot: shoot.set_role(self.model.selected, role))
@@ -495,6 +585,9 @@ class Window(QMainWindow):
                     if not event.isAutoRepeat():
                         self.model.show_before(True)
                     return True
+            elif event.key() == Qt.Key.Key_Escape and self.model.picking:
+                self.model.pick(False)
+                return True
             elif (
                 event.type() == QEvent.Type.KeyPress
                 and watched is self.view
@@ -525,7 +618,7 @@ class Window(QMainWindow):
         if shoots:
             self.desk.open_shoot(shoots[0])
         elif paths:
-            self.desk.add_files(paths)
+            self.desk.arriving.add_files(paths)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Close cleanly: a running hand-off ends after the files that were begun."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from velkin.core.shoot.shoot import State
+from velkin.core.shoot.state import State
 
 MINUS = "\u2212"
 CONVERT = "look stays, numbers change"

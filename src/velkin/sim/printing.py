@@ -11,7 +11,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.charts.definition import Chart
+from velkin.core.charts.definition import Chart, neutral_patches
+from velkin.core.charts.print_chart import print_numbers
 from velkin.core.spaces.adaptation import D50, bradford
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import SRGB
@@ -91,3 +92,12 @@ class Instrument:
         wave = np.array([np.interp(WAVELENGTHS, knots, row) for row in noise])
         measured = np.clip(surfaces * (1.0 + wave) + wave * 0.1, 1e-4, None)
         return replace(chart, source="measured by the stand-in instrument", reflectances=measured, colours=None)
+
+
+def measured_print(chart: Chart, name: str) -> Chart:
+    """A print of a chart on another paper, with weaker inks, than its nominal values assume, as the instrument measures it."""
+    surfaces = Printer(paper=0.84, strength=0.93).print(print_numbers(chart))
+    measured = Instrument().measure(chart, surfaces, seed=len(chart.ids))
+    return replace(
+        measured, id=name, name=f"{chart.name}, measured", neutrals=neutral_patches(chart.ids, measured.reference_d50())
+    )

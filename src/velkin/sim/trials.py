@@ -91,6 +91,8 @@ def make_trial(seed: int, chart: Chart, fault: str = "none", share: float | None
     level = float(rng.uniform(0.35, 0.75))
     if fault == "clipped":
         level = float(rng.uniform(1.25, 2.2))
+    elif fault == "uneven":
+        level = min(level, 0.55)
     elif fault == "buried":
         level = float(rng.uniform(0.006, 0.012))
     scene = Scene(camera, light.power, WIDTH, HEIGHT, seed, level)

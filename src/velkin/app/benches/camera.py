@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
 
-from velkin.app.benches.parts import Bench, Facts, Figure, button, compact, pair, soft
+from velkin.app.benches.balance import BalanceSection
+from velkin.app.benches.parts import Bench, Facts, Figure, button, compact, row_of, soft
 from velkin.app.desk import Desk
-from velkin.app.words import count
-from velkin.core.cameraprofiles.builtin import built_in
+from velkin.app.words import count, signed
 from velkin.core.charts.judge import Verdict
 
 _BUILT_IN = -1
@@ -19,16 +19,21 @@ _BUILT_IN = -1
 class CameraBench(Bench):
     """The light, its chart, its profile, and giving it to the other frames."""
 
-    def __init__(self, desk: Desk, read_chart: Callable[[int], None]) -> None:
+    def __init__(
+        self, desk: Desk, read_chart: Callable[[int], None], pick: Callable[[], None], give: Callable[[], None]
+    ) -> None:
         super().__init__("Camera")
         self._desk = desk
         self._model = desk.model
         self._read_chart = read_chart
+        self._open_sheet = give
         self._figure = Figure()
         self.column.addWidget(self._figure)
         self.section("Light")
-        self._light = Facts()
+        self._light = Facts(64)
         self.column.addWidget(self._light)
+        self._drift = soft()
+        self.column.addWidget(self._drift)
         self.section("Chart")
         self._chart_words = QLabel()
         self._chart_words.setWordWrap(True)
@@ -43,9 +48,8 @@ class CameraBench(Bench):
         self._profile_words = soft()
         self.column.addWidget(self._profile_words)
         self.section("White balance")
-        self.column.addWidget(self._balance_row())
-        self._balance_words = Facts()
-        self.column.addWidget(self._balance_words)
+        self.balance = BalanceSection(desk, pick)
+        self.column.addWidget(self.balance)
         self.section("Exposure")
         self._exposure = QDoubleSpinBox()
         self._exposure.setRange(-6, 6)
@@ -59,7 +63,7 @@ class CameraBench(Bench):
             "Match the chart", self._match_exposure, tip="The exposure at which the chart's greys have their own lightness"
         )
         self._exposure.setAccessibleName("Exposure of this frame")
-        self.column.addWidget(pair(self._exposure, self._level))
+        self.column.addWidget(row_of(self._exposure, self._level))
         self.end()
         self._give = button("", self.give, primary=True)
         self._back = button("Back to the built-in profile", self.back_to_built_in)
@@ -68,29 +72,13 @@ class CameraBench(Bench):
         self._model.changed.connect(self.refresh)
         self._model.selection_changed.connect(self.refresh)
 
-    def _balance_row(self) -> QWidget:
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        self._balances = QButtonGroup(self)
-        self._as_shot = QPushButton("As shot")
-        self._from_chart = QPushButton("From the chart")
-        for index, choice in enumerate((self._as_shot, self._from_chart)):
-            choice.setCheckable(True)
-            self._balances.addButton(choice, index)
-            row.addWidget(choice, 1)
-        self._as_shot.setToolTip("The camera's own white balance")
-        self._from_chart.setToolTip("The balance of the chart's grey patches in this light")
-        self._balances.idClicked.connect(self._balance_chosen)
-        return holder
-
     # ---- showing ----------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Follow the selected frame."""
         frame = self._model.frame
-        for part in (self._read, self._profile, self._as_shot, self._from_chart, self._exposure, self._give):
+        self.balance.show_frame(frame)
+        for part in (self._read, self._profile, self._exposure, self._give):
             part.setEnabled(frame is not None)
         if frame is None:
             self._figure.show_value("", "No frame is chosen.")
@@ -100,7 +88,6 @@ class CameraBench(Bench):
             return
         state = self._model.state
         light = state.light_of(frame.id)
-        path = state.path(frame.id)
         profile = state.profiles.get(frame.profile) if frame.profile is not None else None
         if profile is None:
             self._figure.show_value("", "The camera's built-in profile gives these numbers their meaning.")
@@ -110,17 +97,6 @@ class CameraBench(Bench):
         self._show_light(light.id)
         self._show_chart()
         self._show_profiles(frame.id)
-        balance = np.array(path.camera.balance)
-        kelvin, duv = built_in(frame.facts).temperature(balance)
-        self._balance_words.show_rows(
-            [
-                ("Light seen", f"{kelvin:.0f} K, Duv {duv:+.4f}".replace("-", "−")),
-                ("R, G, B", f"{balance[0]:.3f}   1   {balance[2]:.3f}"),
-            ]
-        )
-        self._as_shot.setChecked(path.camera.balance_from == "as shot")
-        self._from_chart.setChecked(path.camera.balance_from == "chart")
-        self._from_chart.setEnabled(self._chart_balance() is not None)
         self._exposure.blockSignals(True)
         self._exposure.setValue(frame.exposure)
         self._exposure.blockSignals(False)
@@ -139,8 +115,23 @@ class CameraBench(Bench):
                 ("Camera", frame.facts.model or "unknown"),
                 ("Lens", frame.facts.exif.lens or "not set"),
                 ("Frames", f"{len(light.frames)}" + (f" ({', '.join(extra)})" if extra else "")),
+                ("White", self._white_words(light_id)),
             ]
         )
+        drifting = state.drifting(light_id)
+        self._drift.setVisible(bool(drifting))
+        if drifting:
+            names = ", ".join(state.frames[f].name for f in drifting[:3]) + (" …" if len(drifting) > 3 else "")
+            self._drift.setText(
+                f"The camera's own balance drifts from the chart frame's in {count(len(drifting), 'frame')}: {names}. "
+                "Did the light change? Then shoot the chart again, or begin a new light there."
+            )
+
+    def _white_words(self, light_id: int) -> str:
+        white = self._model.state.white_of(light_id)
+        if white is None:
+            return "not measured: no chart or neutral frame"
+        return f"{white.kelvin:.0f} K, Duv {signed(white.duv, 4)}, from {self._model.state.frames[white.frame].name}"
 
     def _show_chart(self) -> None:
         state = self._model.state
@@ -156,7 +147,7 @@ class CameraBench(Bench):
         else:
             bad = [j for j in kept.judgements if j.verdict is not Verdict.GOOD]
             quality = "; ".join(j.finding for j in bad) if bad else "good in every respect"
-            self._chart_words.setText(f"{name}, 24 patches read: {quality}.")
+            self._chart_words.setText(f"{name}, {len(kept.reading.patches)} patches read: {quality}.")
         self._read.setText("Read the chart again   K" if kept else "Read the chart   K")
 
     def _show_profiles(self, frame_id: int) -> None:
@@ -193,10 +184,10 @@ class CameraBench(Bench):
             self._give.setText("Read the chart")
         elif others:
             self.sentence.setText(f"Profile and white balance go to the frames of {light.name}; their exposure stays.")
-            self._give.setText(f"Give it to the {count(len(others), 'other frame')} of this light")
+            self._give.setText(f"Give it to the {count(len(others), 'other frame')} of this light…")
         else:
             self.sentence.setText(f"All {len(light.frames)} frames of {light.name} have this profile and balance.")
-            self._give.hide()
+            self._give.setText("Give to other frames…")
 
     # ---- what it means ----------------------------------------------------------------------------------------
 
@@ -222,14 +213,6 @@ class CameraBench(Bench):
             if (state.frames[f].profile, state.frames[f].balance) != (frame.profile, frame.balance)
         )
 
-    def _chart_balance(self) -> tuple[float, ...] | None:
-        """The balance of the chart in this light: of the frame's or the light's profile."""
-        frame = self._model.frame
-        assert frame is not None
-        state = self._model.state
-        profile = frame.profile if frame.profile is not None else state.light_of(frame.id).profile
-        return None if profile is None else state.profiles[profile].balance
-
     # ---- doing ------------------------------------------------------------------------------------------------
 
     def _read_clicked(self) -> None:
@@ -252,11 +235,15 @@ class CameraBench(Bench):
             return
         light = self._model.state.light_of(frame.id)
         if frame.profile is not None:
-            self._desk.give_profile(frame.profile, (frame.id, *self._others()), light.id)
+            self._open_sheet()
         elif light.profile is not None:
             self._desk.give_profile(light.profile, self._model.selected)
         else:
             self._read_clicked()
+
+    def pick_size(self) -> float:
+        """Side of the square that a pick measures, in picture pixels."""
+        return self.balance.pick_size()
 
     def back_to_built_in(self) -> None:
         """Return the chosen frames to the camera's built-in profile."""
@@ -269,15 +256,6 @@ class CameraBench(Bench):
         else:
             self._desk.give_profile(int(identifier), self._model.selected)
         self.refresh()
-
-    def _balance_chosen(self, which: int) -> None:
-        frame = self._model.frame
-        if frame is None:
-            return
-        if which == 0:
-            self._desk.set_balance(self._model.selected, tuple(float(v) for v in frame.facts.as_shot), "as shot")
-        else:
-            self._desk.set_balance(self._model.selected, self._chart_balance(), "chart")
 
     def _exposure_changed(self, value: float) -> None:
         if self._model.frame is not None and value != self._model.frame.exposure:

@@ -171,14 +171,14 @@ class Bench(QWidget):
         self.column.addStretch(1)
 
 
-def pair(left: QWidget, right: QWidget) -> QWidget:
-    """Two widgets side by side, equally wide."""
+def row_of(*widgets: QWidget) -> QWidget:
+    """Widgets side by side, equally wide."""
     holder = QWidget()
     row = QHBoxLayout(holder)
     row.setContentsMargins(0, 0, 0, 0)
     row.setSpacing(8)
-    row.addWidget(left, 1)
-    row.addWidget(right, 1)
+    for widget in widgets:
+        row.addWidget(widget, 1)
     return holder
 
 

@@ -1,178 +1,79 @@
-"""Reading the chart: find it or place its corners, judge the reading, fit a profile, give it to the light."""
+"""Reading the chart: find it or place its grid, judge the reading, correct or leave out, fit a profile, give it to the light."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QShortcut
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage, QKeySequence, QPolygonF, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QCheckBox,
+    QComboBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
     QLineEdit,
+    QSlider,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from velkin.app import glyphs, theme
-from velkin.app.benches.parts import Bench, Figure, button, labelled, soft
+from velkin.app import theme
+from velkin.app.benches.parts import Bench, Figure, button, compact, labelled, row_of, soft
 from velkin.app.desk import Desk
+from velkin.app.rooms.chart_parts import CloseUp, LightMap, NumberItem, QualityRow, Swatches, outline_of
 from velkin.app.rooms.chart_view import ChartView
 from velkin.app.service import Rendered
 from velkin.app.words import count, signed
 from velkin.core.cameraprofiles.builtin import built_in
-from velkin.core.cameraprofiles.fit import chart_balance, common_exposure
+from velkin.core.cameraprofiles.fit import common_exposure
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.built_in import iso24
+from velkin.core.charts.definition import Chart
+from velkin.core.charts.evenness import light_on
+from velkin.core.charts.find import FoundChart
 from velkin.core.charts.judge import Judgement, Verdict
+from velkin.core.charts.read import Choices
 from velkin.core.charts.reading_job import JudgedReading
+from velkin.core.charts.refining import homography
 from velkin.core.errors import FitRefused, VelkinError
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
-from velkin.core.spaces.rgb import SRGB
 from velkin.core.spectra import illuminant_at
+from velkin.core.whitebalance import from_greys
 
 Floats = NDArray[np.float64]
-
-
-def _screen_colour(xyz: Floats) -> QColor:
-    codes = np.clip(SRGB.encode(np.clip(SRGB.from_xyz @ xyz, 0, 1)), 0, 1) * 255
-    return QColor(*(round(float(c)) for c in codes))
-
-
-class _Swatches(QWidget):
-    """The chart's patches in bands: the reference, what was read through the built-in profile, and through the fitted one."""
-
-    clicked = pyqtSignal(int)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedHeight(96)
-        self.bands: tuple[Floats, ...] = ()
-        self.words = ""
-        self.patch = -1
-        self._ids = iso24().ids
-        self.setAccessibleName("Reference and reading of every patch")
-
-    def show_colours(self, bands: tuple[Floats, ...], words: str) -> None:
-        """XYZ D50 (N, 3) of each band, from the top, all on the same exposure."""
-        self.bands, self.words = bands, words
-        self.update()
-
-    def _slot(self, index: int) -> QRectF:
-        width = (self.width() - 54) / len(self._ids)
-        return QRectF(27 + index * width, 28, width - 2, 46)
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            for i in range(len(self._ids)):
-                if self._slot(i).adjusted(-1, 0, 1, 20).contains(event.position()):
-                    self.clicked.emit(i)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.current()
-        p = QPainter(self)
-        p.fillRect(self.rect(), t.colour("panel"))
-        p.setPen(t.colour("line"))
-        p.drawLine(0, 0, self.width(), 0)
-        p.setPen(t.colour("ink"))
-        p.setFont(theme.font(11, 700, True))
-        p.drawText(QRectF(27, 5, 200, 18), Qt.AlignmentFlag.AlignVCenter, "Here against the chart")
-        p.setPen(t.colour("soft"))
-        p.setFont(theme.font(12))
-        p.drawText(QRectF(198, 5, self.width() - 210, 18), Qt.AlignmentFlag.AlignVCenter, self.words)
-        for i, name in enumerate(self._ids):
-            slot = self._slot(i)
-            height = slot.height() / max(len(self.bands), 1)
-            for number, band in enumerate(self.bands):
-                p.fillRect(QRectF(slot.left(), slot.top() + number * height, slot.width(), height), _screen_colour(band[i]))
-            if not self.bands:
-                p.fillRect(slot, t.colour("field"))
-            label = QRectF(slot.left(), slot.bottom() + 3, slot.width(), 16)
-            if i == self.patch:
-                p.fillRect(label, t.colour("chosen"))
-                p.setPen(t.colour("ink"))
-                p.setBrush(Qt.BrushStyle.NoBrush)
-                p.drawRect(slot)
-            p.setPen(t.colour("chosen_ink") if i == self.patch else t.colour("soft"))
-            p.setFont(theme.font(11, 600 if i == self.patch else 400))
-            p.drawText(label, Qt.AlignmentFlag.AlignCenter, name)
-
-
-_QUALITY_GLYPHS = {Verdict.GOOD: "tagged-same", Verdict.NOTE: "tagged-other", Verdict.REFUSE: "damaged"}
-
-
-class _QualityRow(QWidget):
-    """One judgement: glyph, about, finding, verdict; with its advice under it."""
-
-    def __init__(self, judgement: Judgement) -> None:
-        super().__init__()
-        self._judgement = judgement
-        self.setFixedHeight(20)
-        self.setAccessibleName(f"{judgement.about}: {judgement.finding}, {judgement.verdict.value}")
-        self.setToolTip(judgement.advice)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t, j = theme.current(), self._judgement
-        p = QPainter(self)
-        refuse = j.verdict is Verdict.REFUSE
-        if refuse:
-            p.fillRect(self.rect(), t.colour("chosen"))
-        ink = t.colour("chosen_ink") if refuse else t.colour("ink")
-        glyphs.draw(p, _QUALITY_GLYPHS[j.verdict], QRectF(4, 5, 10, 10), ink)
-        p.setPen(ink)
-        p.setFont(theme.font(13, 700 if refuse else 400))
-        p.drawText(QRectF(22, 0, 80, 20), Qt.AlignmentFlag.AlignVCenter, j.about)
-        room = self.width() - 104 - (78 if j.verdict is not Verdict.GOOD else 40)
-        p.drawText(
-            QRectF(104, 0, room, 20),
-            Qt.AlignmentFlag.AlignVCenter,
-            p.fontMetrics().elidedText(j.finding, Qt.TextElideMode.ElideRight, int(room)),
-        )
-        p.setFont(theme.font(12, 700 if j.verdict is not Verdict.GOOD else 400))
-        p.setPen(ink if j.verdict is not Verdict.GOOD else t.colour("soft"))
-        p.drawText(
-            QRectF(0, 0, self.width() - 4, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, j.verdict.value
-        )
-
-
-class _Number(QTableWidgetItem):
-    """A table cell that sorts by its number."""
-
-    def __init__(self, value: float, digits: int = 1) -> None:
-        super().__init__(signed(value, digits))
-        self.value = value
-        self.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-
-    def __lt__(self, other: QTableWidgetItem) -> bool:
-        return self.value < other.value if isinstance(other, _Number) else super().__lt__(other)
 
 
 class ChartRoom(QWidget):
     """Takes over viewer and bench while a chart is read."""
 
     left = pyqtSignal()
+    other_file_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
         self._model = desk.model
-        self._chart = iso24()
+        self.chart: Chart = iso24()
         self.frame: int | None = None
         self.kept: JudgedReading | None = None
         self.profile: CameraProfile | None = None
+        self._choices = Choices()
+        self._found: list[FoundChart] = []
         self._reading_again = False
         self._wanted_again = False
+        self._image = QImage()
 
-        self.view = ChartView(self._chart)
+        self.view = ChartView(self.chart)
         self.view.margins = (20, 28, 20, 20)
-        self.swatches = _Swatches()
+        self.swatches = Swatches(self.chart)
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
@@ -191,14 +92,20 @@ class ChartRoom(QWidget):
         self._settle.timeout.connect(self._read_at_corners)
         self.view.corners_moved.connect(self._corners_moved)
         self.view.patch_clicked.connect(self._choose_patch)
+        self.view.patch_moved.connect(self._patch_moved)
+        self.view.other_chosen.connect(self._other_chosen)
         self.swatches.clicked.connect(self._choose_patch)
-        desk.read_ready.connect(self._read_ready)
-        desk.fit_ready.connect(self._fit_ready)
+        desk.charting.read_ready.connect(self._read_ready)
+        desk.charting.found.connect(self._charts_found)
+        desk.charting.fit_ready.connect(self._fit_ready)
         desk.service.rendered.connect(self._rendered)
-        for keys, action in (("Esc", self.leave), ("R", self.turn), ("P", self.place_by_hand)):
-            shortcut = QShortcut(QKeySequence(keys), self)
+        keys = (("Esc", self.leave), ("R", self.turn), ("P", self.place_by_hand), ("S", self.snap), ("L", self.leave_out))
+        for key, action in keys:
+            shortcut = QShortcut(QKeySequence(key), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(action)
+
+    # ---- building ---------------------------------------------------------------------------------------------
 
     def _header(self) -> QWidget:
         bar = QWidget()
@@ -207,21 +114,27 @@ class ChartRoom(QWidget):
         bar.setFixedHeight(36)
         row = QHBoxLayout(bar)
         row.setContentsMargins(16, 0, 4, 0)
-        row.setSpacing(8)
-        title = QLabel("Reading the chart")
+        row.setSpacing(6)
+        title = QLabel("Reading")
         title.setFont(theme.font(13, 700))
         self._subtitle = soft()
         self._subtitle.setWordWrap(False)
+        self.chart_box = compact(QComboBox())
+        self.chart_box.setAccessibleName("Which chart this is")
+        self.chart_box.setToolTip("The chart that lies in this frame")
+        self.chart_box.setMinimumWidth(132)
+        self.chart_box.activated.connect(self._chart_chosen)
         row.addWidget(title)
-        row.addSpacing(6)
+        row.addWidget(self.chart_box)
         row.addWidget(self._subtitle, 1)
-        self.find_button = button("Find it", self.look_for_it, tip="Look for the chart in the picture")
+        self.find_button = button("Find", self.look_for_it, tip="Look for the chart in the picture")
         self.place_button = button(
-            "Place by hand", self.place_by_hand, tip="Lay the grid on the middle of the picture and drag its corners (P)"
+            "Place", self.place_by_hand, tip="Lay the grid on the middle of the picture and drag its corners (P)"
         )
         self.turn_button = button("Turn", self.turn, tip="Turn the grid by 90°: the first patch moves to the next corner (R)")
+        self.snap_button = button("Snap", self.snap, tip="Move the grid to the patches' real edges (S)")
         leave = button("Leave   Esc", self.leave)
-        for item in (self.find_button, self.place_button, self.turn_button, leave):
+        for item in (self.find_button, self.place_button, self.turn_button, self.snap_button, leave):
             row.addWidget(item)
         return bar
 
@@ -233,11 +146,61 @@ class ChartRoom(QWidget):
         self._quality = QVBoxLayout()
         self._quality.setSpacing(1)
         bench.column.addLayout(self._quality)
-        self._advice = QLabel()
-        self._advice.setWordWrap(True)
+        self._advice = soft()
         bench.column.addWidget(self._advice)
+        bench.column.addWidget(self._light_row())
         bench.section("Patches, ΔE00")
-        self.table = QTableWidget(len(self._chart.ids), 4)
+        bench.column.addWidget(self._table())
+        self.close_up = CloseUp()
+        bench.column.addWidget(self.close_up)
+        self._patch_words = soft()
+        bench.column.addWidget(self._patch_words)
+        self.out_button = button(
+            "Leave out", self.leave_out, tip="Leave the chosen patch out of balance and fit, or take it in (L)"
+        )
+        self.back_button = button("Put back", self.put_back, tip="Read the chosen patch in its own place again")
+        bench.column.addWidget(row_of(self.out_button, self.back_button))
+        self.sample = QSlider(Qt.Orientation.Horizontal)
+        self.sample.setRange(10, 90)
+        self.sample.setValue(50)
+        self.sample.setToolTip("How much of each patch is read, in per cent of its width")
+        self.sample.valueChanged.connect(self._sample_changed)
+        bench.column.addWidget(labelled("Sample size", self.sample, 84))
+        self.average_button = button(
+            "Average with this light's other readings", self.average, tip="One reading from all chart frames of this light"
+        )
+        bench.column.addWidget(self.average_button)
+        self._name = QLineEdit()
+        self._name_row = labelled("Profile name", self._name, 84)
+        bench.foot.insertWidget(0, self._name_row)
+        self._sentence = bench.sentence
+        self.fit_button = button("Fit a profile from this reading", self.fit, primary=True)
+        self.give_button = button("", self._give_light, primary=True)
+        self.only_button = button("Only to this frame", self._give_one)
+        for action in (self.fit_button, self.give_button, self.only_button):
+            bench.foot.addWidget(action)
+        return bench
+
+    def _light_row(self) -> QWidget:
+        self.even = QCheckBox("Even out the light")
+        self.even.setToolTip(
+            "Divide the numbers by the light that the chart's patches show, so that all stand in the same light"
+        )
+        self.even.toggled.connect(self._even_toggled)
+        self._even_words = soft()
+        self.light_map = LightMap()
+        self._light_holder = QWidget()
+        row = QHBoxLayout(self._light_holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        words = QVBoxLayout()
+        words.addWidget(self.even)
+        words.addWidget(self._even_words)
+        row.addLayout(words, 1)
+        row.addWidget(self.light_map)
+        return self._light_holder
+
+    def _table(self) -> QTableWidget:
+        self.table = QTableWidget(0, 4)
         self.table.setHorizontalHeaderLabels(["Patch", "", "built-in", "fitted"])
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -256,34 +219,25 @@ class ChartRoom(QWidget):
             item = self.table.horizontalHeaderItem(column)
             assert item is not None
             item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.table.setMinimumHeight(150)
+        self.table.setMinimumHeight(140)
         self.table.itemSelectionChanged.connect(self._row_chosen)
-        bench.column.addWidget(self.table, 1)
-        self._patch_words = soft()
-        bench.column.addWidget(self._patch_words)
-        self._name = QLineEdit()
-        self._name_row = labelled("Profile name", self._name, 84)
-        bench.foot.insertWidget(0, self._name_row)
-        self._sentence = bench.sentence
-        self.fit_button = button("Fit a profile from this reading", self.fit, primary=True)
-        self.give_button = button("", self._give_light, primary=True)
-        self.only_button = button("Only to this frame", self._give_one)
-        for action in (self.fit_button, self.give_button, self.only_button):
-            bench.foot.addWidget(action)
-        return bench
+        return self.table
 
     # ---- coming and going -------------------------------------------------------------------------------------
 
     def enter(self, frame: int) -> None:
         """Show a frame; its kept reading, or a search for the chart."""
-        self.frame, self.profile = frame, None
+        self.frame, self.profile, self._found = frame, None, []
         f = self._model.state.frames[frame]
-        self._subtitle.setText(f"{f.name}, {self._chart.name}")
+        self._subtitle.setText(f.name)
         self._subtitle.setToolTip(self._subtitle.text())
         self.view.clear()
-        self.view.patch = self.swatches.patch = -1
+        self.view.elsewhere = []
         self.view.setFocus()
         kept = self._model.state.readings.get(frame)
+        self._use_chart(kept.chart if kept is not None else self.chart)
+        self._fill_charts()
+        self._choices = kept.reading.choices if kept is not None else Choices()
         if kept is not None:
             self._show(kept)
         else:
@@ -298,7 +252,45 @@ class ChartRoom(QWidget):
     def _rendered(self, rendered: Rendered) -> None:
         if rendered.frame == self.frame and self.frame is not None and self.isVisible():
             facts = self._model.state.frames[self.frame].facts
+            self._image = rendered.image
             self.view.set_picture(rendered.image, (facts.width, facts.height))
+            if self.view.patch >= 0:
+                self._show_patch(self.view.patch)
+
+    # ---- which chart ------------------------------------------------------------------------------------------
+
+    def _fill_charts(self) -> None:
+        self.chart_box.blockSignals(True)
+        self.chart_box.clear()
+        for chart in self._model.state.charts.values():
+            self.chart_box.addItem(chart.name, chart.id)
+        self.chart_box.addItem("Another chart file…", "")
+        self.chart_box.setCurrentIndex(max(self.chart_box.findData(self.chart.id), 0))
+        self.chart_box.blockSignals(False)
+
+    def _chart_chosen(self, index: int) -> None:
+        chosen = self.chart_box.itemData(index)
+        if not chosen:
+            self._fill_charts()
+            self.other_file_wanted.emit()
+        elif chosen != self.chart.id:
+            self.use_chart(self._model.state.charts[chosen])
+
+    def use_chart(self, chart: Chart) -> None:
+        """Take the chart in this frame for another one, and look for it."""
+        self._use_chart(chart)
+        self._fill_charts()
+        self._choices = Choices()
+        self.view.set_corners(None)
+        self._show(None)
+        self.look_for_it()
+
+    def _use_chart(self, chart: Chart) -> None:
+        self.chart = chart
+        self.view.set_chart(chart)
+        self.view.patch = -1
+        self.swatches.set_chart(chart)
+        self.table.setRowCount(len(chart.ids))
 
     # ---- placing ----------------------------------------------------------------------------------------------
 
@@ -306,7 +298,23 @@ class ChartRoom(QWidget):
         """Look for the chart."""
         if self.frame is not None:
             self._figure.show_value("", "Looking for the chart …")
-            self._desk.read_chart(self.frame)
+            self._choices = replace(self._choices, moved=())
+            self._desk.charting.find(self.frame, self.chart)
+
+    def _charts_found(self, frame: int, found: list[FoundChart]) -> None:
+        if frame == self.frame:
+            self._found = found
+            self.view.elsewhere = [f.corners for f in found[1:]]
+            if found[0].chart is not self.chart:
+                self._use_chart(found[0].chart)
+
+    def _other_chosen(self, number: int) -> None:
+        """Read another of the charts that were found."""
+        chosen = self.view.elsewhere[number]
+        if self.view.corners is not None:
+            self.view.elsewhere[number] = self.view.corners.copy()
+        self.view.set_corners(chosen)
+        self.snap()
 
     def place_by_hand(self) -> None:
         """Lay the grid on the middle of the picture."""
@@ -314,7 +322,8 @@ class ChartRoom(QWidget):
             return
         facts = self._model.state.frames[self.frame].facts
         width = 0.6 * facts.width
-        height = min(width / self._chart.aspect, 0.8 * facts.height)
+        height = min(width / self.chart.aspect, 0.8 * facts.height)
+        width = height * self.chart.aspect
         x, y = (facts.width - width) / 2, (facts.height - height) / 2
         self.view.set_corners(np.array([[x, y], [x + width, y], [x + width, y + height], [x, y + height]]))
         self.view.setFocus()
@@ -325,6 +334,11 @@ class ChartRoom(QWidget):
         if self.view.corners is not None:
             self.view.set_corners(np.roll(self.view.corners, -1, axis=0))
             self._read_at_corners()
+
+    def snap(self) -> None:
+        """Move the grid to the patches' real edges."""
+        if self.frame is not None and self.view.corners is not None:
+            self._desk.charting.read(self.frame, self.chart, self.view.corners.copy(), self._choices, snap=True)
 
     def _corners_moved(self, over: bool) -> None:
         if over or not self._settle.isActive():
@@ -337,7 +351,57 @@ class ChartRoom(QWidget):
             self._wanted_again = True
             return
         self._reading_again = True
-        self._desk.read_chart(self.frame, self.view.corners.copy())
+        self._desk.charting.read(self.frame, self.chart, self.view.corners.copy(), self._choices)
+
+    # ---- choices ----------------------------------------------------------------------------------------------
+
+    def _choose(self, choices: Choices) -> None:
+        self._choices = self.view.choices = choices
+        self.view.update()
+        if not self._settle.isActive():
+            self._settle.start()
+
+    def _sample_changed(self, per_cent: int) -> None:
+        self._choose(replace(self._choices, sample=per_cent / 100))
+
+    def _patch_moved(self, index: int, x: float, y: float, over: bool) -> None:
+        name = self.chart.ids[index]
+        old = {n: (a, b) for n, a, b in self._choices.moved}
+        a, b = old.get(name, (0.0, 0.0))
+        old[name] = (float(np.clip(a + x, -1, 1)), float(np.clip(b + y, -1, 1)))
+        self._choose(replace(self._choices, moved=tuple((n, p, q) for n, (p, q) in old.items() if (p, q) != (0.0, 0.0))))
+        if over:
+            self._settle.start(0)
+
+    def put_back(self) -> None:
+        """Read the chosen patch in its own place again."""
+        if self.view.patch >= 0:
+            name = self.chart.ids[self.view.patch]
+            self._choose(replace(self._choices, moved=tuple(m for m in self._choices.moved if m[0] != name)))
+
+    def leave_out(self) -> None:
+        """Leave the chosen patch out of balance and fit, or take it in again."""
+        if self.view.patch >= 0 and self.kept is not None:
+            name = self.chart.ids[self.view.patch]
+            out = set(self._choices.left_out) ^ {name}
+            self._choose(replace(self._choices, left_out=tuple(i for i in self.chart.ids if i in out)))
+
+    def _leave_out_all(self, patches: tuple[str, ...]) -> None:
+        out = {*self._choices.left_out, *patches}
+        self._choose(replace(self._choices, left_out=tuple(i for i in self.chart.ids if i in out)))
+
+    def _even_toggled(self, on: bool) -> None:
+        if self.kept is not None and on != self.kept.reading.choices.even_light:
+            self._choices = replace(self._choices, even_light=on)
+            self._accept(self.kept.even_light(on))
+
+    def average(self) -> None:
+        """One reading from all chart frames of this light."""
+        if self.frame is not None:
+            averaged = self._desk.charting.average(self.frame)
+            if averaged is not None:
+                self._accept(averaged)
+                self._model.notice.emit("The readings of this light's chart frames were averaged into this one.")
 
     # ---- results ----------------------------------------------------------------------------------------------
 
@@ -349,8 +413,8 @@ class ChartRoom(QWidget):
             self._wanted_again = False
             self._read_at_corners()
             return
-        self.profile = None
         if isinstance(result, VelkinError):
+            self.profile = None
             corners = self.view.corners
             self._show(None)
             self._figure.show_value("", str(result))
@@ -358,8 +422,15 @@ class ChartRoom(QWidget):
                 self._advice.setText("Press P and drag the four corners onto the chart's corner patches.")
             self.view.set_corners(corners)
             return
-        self._show(result)
-        self._desk.keep_reading(frame, result)
+        self._choices = result.reading.choices
+        self._accept(result)
+
+    def _accept(self, kept: JudgedReading) -> None:
+        """Show a new reading and keep it."""
+        self.profile = None
+        self._show(kept)
+        if self.frame is not None:
+            self._desk.keep_reading(self.frame, kept)
 
     def _fit_ready(self, frame: int, result: Any) -> None:
         if frame != self.frame:
@@ -373,7 +444,7 @@ class ChartRoom(QWidget):
     def fit(self) -> None:
         """Fit a profile from the reading shown."""
         if self.frame is not None and self.kept is not None:
-            self._desk.fit_profile(self.frame, self.kept)
+            self._desk.charting.fit(self.frame, self.kept)
 
     def _give_light(self) -> None:
         self._give(True)
@@ -397,37 +468,82 @@ class ChartRoom(QWidget):
             if widget is not None:
                 widget.deleteLater()
         self._advice.setText("")
+        self.view.choices = self._choices
+        self.sample.blockSignals(True)
+        self.sample.setValue(round(100 * self._choices.sample))
+        self.sample.blockSignals(False)
+        self._light_holder.setVisible(kept is not None)
+        others = kept is not None and self.frame is not None and self._desk.charting.average(self.frame) is not None
+        self.average_button.setVisible(others)
         if kept is None:
-            self.view.set_corners(None)
             self.view.flagged = set()
+            self.view.set_corners(None)
             self.swatches.show_colours((), "")
+            self.close_up.show_patch(QImage(), QPolygonF(), ())
             self._fill_table()
             self._show_foot()
             return
         self.view.set_corners(np.array(kept.reading.corners))
-        self.view.sample = kept.reading.sample
-        bad = {p for j in kept.judgements for p in j.patches if j.verdict is not Verdict.GOOD}
-        self.view.flagged = bad
+        self.view.flagged = {p for j in kept.judgements for p in j.patches}
         for judgement in kept.judgements:
-            self._quality.addWidget(_QualityRow(judgement))
-        refused = [j for j in kept.judgements if j.verdict is Verdict.REFUSE]
-        advice = [j.advice for j in kept.judgements if j.advice]
-        self._advice.setText(" ".join(advice))
-        self._advice.setVisible(bool(advice))
-        total = len(kept.reading.patches)
+            row = QualityRow(judgement)
+            row.clicked.connect(self._judgement_clicked)
+            self._quality.addWidget(row)
+        notes = [j for j in kept.judgements if j.verdict is not Verdict.GOOD and j.advice]
+        self._advice.setText(" ".join(dict.fromkeys(j.advice for j in notes)))
+        self._advice.setVisible(bool(notes))
+        self._show_light(kept)
+        self._show_figure(kept)
+        self._show_colours()
+        self._fill_table()
+        self._show_foot()
+        if self.view.patch >= 0:
+            self._show_patch(self.view.patch)
+
+    def _show_light(self, kept: JudgedReading) -> None:
+        about = {j.about: j for j in kept.judgements}
+        told = "Light" in about and not about["Shadow"].patches
+        self.even.blockSignals(True)
+        self.even.setChecked(kept.reading.choices.even_light)
+        self.even.setEnabled(told)
+        self.even.blockSignals(False)
+        light = light_on(kept.reading, self.chart) if told else None
+        self.light_map.show_light(light, self.chart)
+        fall = f"{100 * light.fall():.0f}" if light is not None else ""
+        self._even_words.setText(
+            ""
+            if light is None
+            else f"{fall} % are divided out."
+            if kept.reading.choices.even_light
+            else f"It falls {fall} % across."
+        )
+
+    def _show_figure(self, kept: JudgedReading) -> None:
+        bad = {p for j in kept.judgements if j.verdict is Verdict.REFUSE for p in j.patches}
+        refused = any(j.verdict is Verdict.REFUSE for j in kept.judgements)
+        total, out = len(kept.reading.patches), len(kept.reading.choices.left_out)
         if self.profile is not None:
             f = self.profile.figures
             self._figure.show_value(
                 f"ΔE {f.mean:.1f}", f"mean after the fit, worst {f.worst:.1f}; the built-in profile had {f.before:.1f}"
             )
-        else:
-            words = "patches are good." if not bad else "patches are good; the others must not be used."
-            self._figure.show_value(
-                f"{total - len(bad)} of {total}", words if not refused or bad else "patches read; see Quality."
-            )
-        self._show_colours()
-        self._fill_table()
-        self._show_foot()
+            return
+        good = total - len(bad) - out
+        words = "patches are good." if not bad and not out else "patches are good and used."
+        if bad:
+            words = "patches are good; the others must not be used."
+        if refused and not bad:
+            words = "patches read; see Quality."
+        if len(self._found) > 1:
+            words += f" {len(self._found)} charts lie here: click another to read it."
+        self._figure.show_value(f"{good} of {total}", words)
+
+    def _judgement_clicked(self, judgement: Judgement) -> None:
+        """Show a judgement's patches; its advice takes the place of all others."""
+        if judgement.patches:
+            self._choose_patch(self.chart.ids.index(judgement.patches[0]))
+        self._advice.setText(judgement.advice or f"{judgement.about}: {judgement.finding}.")
+        self._advice.show()
 
     def _show_colours(self) -> None:
         reference, before, after, kelvin = self._colours()
@@ -443,37 +559,41 @@ class ChartRoom(QWidget):
         exposure), and the temperature of the reference."""
         assert self.kept is not None and self.frame is not None
         facts = self._model.state.frames[self.frame].facts
-        rgb = self.kept.reading.rgb()
+        reading = self.kept.for_fit()
+        rgb = reading.rgb()
         camera = built_in(facts)
         try:
-            balance = chart_balance(self.kept.reading, self._chart)
+            balance = from_greys(reading, self.chart)
         except FitRefused:
             balance = facts.as_shot
         kelvin, _ = camera.temperature(balance)
-        reference = self._chart.reference(illuminant_at(float(np.clip(kelvin, 1500.0, 25000.0))))
+        reference = self.chart.reference(illuminant_at(float(np.clip(kelvin, 1500.0, 25000.0))))
 
         def through(matrix: Floats) -> Floats:
             seen = (rgb * balance) @ matrix.T
-            return np.asarray(seen * common_exposure(seen[:, 1], reference[:, 1], self._chart.neutral_rows()))
+            return np.asarray(seen * common_exposure(seen[:, 1], reference[:, 1], self.chart.neutral_rows()))
 
         after = through(self.profile.array()) if self.profile is not None else None
         return reference, through(camera.matrix(balance)), after, kelvin
 
     def _fill_table(self) -> None:
-        before: dict[str, float | None] = dict.fromkeys(self._chart.ids)
-        after: dict[str, float | None] = dict.fromkeys(self._chart.ids)
+        ids = self.chart.ids
+        before: dict[str, float | None] = dict.fromkeys(ids)
+        after: dict[str, float | None] = dict.fromkeys(ids)
         if self.profile is not None:
-            before = {p.id: p.before for p in self.profile.patches}
-            after = {p.id: p.after for p in self.profile.patches}
+            before |= {p.id: p.before for p in self.profile.patches}
+            after |= {p.id: p.after for p in self.profile.patches}
         elif self.kept is not None:
             reference, seen, _, _ = self._colours()
-            before = dict(zip(self._chart.ids, ciede2000(xyz_to_lab(seen), xyz_to_lab(reference)), strict=True))
+            before = dict(zip(ids, ciede2000(xyz_to_lab(seen), xyz_to_lab(reference)), strict=True))
         self.table.setSortingEnabled(False)
-        for row, (patch, name) in enumerate(zip(self._chart.ids, self._chart.names, strict=True)):
+        self.table.setRowCount(len(ids))
+        for row, (patch, name) in enumerate(zip(ids, self.chart.names, strict=True)):
+            out = patch in self._choices.left_out
             self.table.setItem(row, 0, QTableWidgetItem(patch))
-            self.table.setItem(row, 1, QTableWidgetItem(name))
+            self.table.setItem(row, 1, QTableWidgetItem("left out" if out else name))
             for column, value in ((2, before[patch]), (3, after[patch])):
-                self.table.setItem(row, column, _Number(float(value)) if value is not None else QTableWidgetItem(""))
+                self.table.setItem(row, column, NumberItem(float(value)) if value is not None else QTableWidgetItem(""))
         self.table.setSortingEnabled(True)
         if self.profile is None:
             self.table.sortItems(0)
@@ -499,7 +619,9 @@ class ChartRoom(QWidget):
         elif kept is not None:
             self._sentence.setText(f"The reading becomes a matrix profile for {light.name}. No file is written.")
         else:
-            self._sentence.setText("The chart's 24 patches have to be read before a profile can be fitted.")
+            self._sentence.setText(f"The chart's {len(self.chart.ids)} patches have to be read before a profile can be fitted.")
+
+    # ---- patches ----------------------------------------------------------------------------------------------
 
     def _choose_patch(self, index: int) -> None:
         self.view.patch = self.swatches.patch = index
@@ -507,7 +629,7 @@ class ChartRoom(QWidget):
         self.swatches.update()
         for row in range(self.table.rowCount()):
             item = self.table.item(row, 0)
-            if item is not None and item.text() == self._chart.ids[index] and not item.isSelected():
+            if item is not None and item.text() == self.chart.ids[index] and not item.isSelected():
                 self.table.selectRow(row)
         self._show_patch(index)
 
@@ -515,18 +637,29 @@ class ChartRoom(QWidget):
         rows = self.table.selectedItems()
         if rows:
             row = self.table.item(rows[0].row(), 0)
-            if row is not None:
-                index = self._chart.ids.index(row.text())
+            if row is not None and row.text() in self.chart.ids:
+                index = self.chart.ids.index(row.text())
                 if index != self.view.patch:
                     self._choose_patch(index)
 
     def _show_patch(self, index: int) -> None:
-        if self.kept is None:
+        if self.kept is None or self.frame is None or self.view.corners is None:
             self._patch_words.setText("")
             return
         reference, before, after, _ = self._colours()
         a, b = xyz_to_lab(reference[index]), xyz_to_lab((before if after is None else after)[index])
         texts = ["  ".join(signed(float(v)) for v in lab) for lab in (a, b)]
         self._patch_words.setText(
-            f"{self._chart.ids[index]} {self._chart.names[index]}, Lab: chart {texts[0]}; read {texts[1]}"
+            f"{self.chart.ids[index]} {self.chart.names[index]}, Lab: chart {texts[0]}; read {texts[1]}".replace(" ,", ",")
         )
+        out = self.chart.ids[index] in self._choices.left_out
+        self.out_button.setText("Take in again" if out else "Leave out")
+        self.back_button.setEnabled(any(m[0] == self.chart.ids[index] for m in self._choices.moved))
+        left, top, right, bottom = self.chart.boxes()[index]
+        box = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
+        facts = self._model.state.frames[self.frame].facts
+        outline = outline_of(box, homography(self.view.corners), self._image.width() / facts.width)
+        fields = [("chart", reference[index]), ("built-in", before[index])]
+        if after is not None:
+            fields.append(("fitted", after[index]))
+        self.close_up.show_patch(self._image, outline, tuple(fields))

@@ -1,8 +1,13 @@
-"""The picture with a chart's grid over it: rings where patches are read, four corners that can be dragged or nudged."""
+"""The picture with a chart's grid over it: rings where patches are read, and everything of it that can be moved by hand.
+
+Corners are dragged, or chosen with C and nudged by arrow keys (one pixel, ten with Shift); the handle in the middle moves the whole
+grid. A chosen patch's ring can be dragged by itself, or moved with Alt and the arrows. A loupe shows what lies under a dragged point.
+"""
 
 from __future__ import annotations
 
-import cv2
+import itertools
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -11,11 +16,14 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygon
 from velkin.app import theme
 from velkin.app.viewer import PictureView
 from velkin.core.charts.definition import Chart
+from velkin.core.charts.read import Choices
+from velkin.core.charts.refining import homography, project
 
 Floats = NDArray[np.float64]
 
 _GRAB = 14
-_UNIT = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype=np.float32)
+_WHOLE = 4  # the handle that moves the whole grid, after the four corners
+_LOUPE, _LOUPE_ZOOM = 128, 4.0
 
 
 class ChartView(PictureView):
@@ -23,17 +31,28 @@ class ChartView(PictureView):
 
     corners_moved = pyqtSignal(bool)  # whether the move is over
     patch_clicked = pyqtSignal(int)
+    patch_moved = pyqtSignal(int, float, float, bool)  # patch, by shares of a pitch, whether the move is over
+    other_chosen = pyqtSignal(int)
 
     def __init__(self, chart: Chart) -> None:
         super().__init__()
-        self.setAccessibleName("Picture with the chart's grid; arrow keys move the chosen corner, C chooses the next")
+        self.setAccessibleName("Picture with the chart's grid; C chooses a corner or the whole grid, arrow keys move it")
         self._chart = chart
         self.corners: Floats | None = None
-        self.sample = 0.5
+        self.choices = Choices()
         self.flagged: set[str] = set()
         self.patch = -1
+        #: Corners of other charts in this picture; a click chooses one of them.
+        self.elsewhere: list[Floats] = []
         self._active = 0
-        self._held = False
+        self._held: str = ""
+        self._loupe_at: QPointF | None = None
+        self._last = QPointF()
+
+    def set_chart(self, chart: Chart) -> None:
+        """The chart whose grid is shown."""
+        self._chart = chart
+        self.update()
 
     def set_corners(self, corners: Floats | None) -> None:
         """Show the grid at corners (4, 2) in picture pixels; None hides it."""
@@ -42,144 +61,256 @@ class ChartView(PictureView):
 
     @property
     def active_corner(self) -> int:
-        """The corner that the arrow keys move."""
+        """What the arrow keys move: a corner, or 4 for the whole grid."""
         return self._active
 
-    def _homography(self) -> Floats:
-        assert self.corners is not None
-        return np.asarray(cv2.getPerspectiveTransform(_UNIT, self.corners.astype(np.float32)), dtype=np.float64)
+    # ---- painting ---------------------------------------------------------------------------------------------
 
-    def _map(self, matrix: Floats, u: float, v: float) -> QPointF:
-        x, y, w = matrix @ np.array([u, v, 1.0])
-        return self.to_widget(float(x / w), float(y / w)) if abs(w) > 1e-9 else QPointF()
+    def _points(self, matrix: Floats, places: Floats) -> list[QPointF]:
+        return [self.to_widget(float(x), float(y)) for x, y in project(matrix, places)]
 
     def paint_over(self, p: QPainter) -> None:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for other in self.elsewhere:
+            for width, colour in ((3.0, QColor(0, 0, 0, 120)), (1.4, QColor(255, 255, 255))):
+                p.setPen(QPen(colour, width, Qt.PenStyle.DashLine))
+                p.drawPolygon(QPolygonF([self.to_widget(float(x), float(y)) for x, y in other]))
         if self.corners is None:
             return
-        t = theme.current()
-        matrix = self._homography()
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        matrix = homography(self.corners)
         chart = self._chart
         across, down = chart.columns - chart.gap, chart.rows - chart.gap
-        lines = [((c - chart.gap / 2) / across, 0.0, (c - chart.gap / 2) / across, 1.0) for c in range(1, chart.columns)]
-        lines += [(0.0, (r - chart.gap / 2) / down, 1.0, (r - chart.gap / 2) / down) for r in range(1, chart.rows)]
+        half = chart.gap / 2
+        lines = [((c - half) / across, 0.0, (c - half) / across, 1.0) for c in range(1, chart.columns)]
+        lines += [(0.0, (r - half) / down, 1.0, (r - half) / down) for r in range(1, chart.rows)]
         outline = QPolygonF([self.to_widget(float(x), float(y)) for x, y in self.corners])
+        drawn = [self._points(matrix, np.array([[a, b], [c, d]])) for a, b, c, d in lines]
         for width, colour in ((3.0, QColor(0, 0, 0, 120)), (1.4, QColor(255, 255, 255))):
             p.setPen(QPen(colour, width))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawPolygon(outline)
-            for u0, v0, u1, v1 in lines:
-                p.drawLine(self._map(matrix, u0, v0), self._map(matrix, u1, v1))
-        for index, (left, top, right, bottom) in enumerate(chart.boxes()):
-            self._ring(p, matrix, index, left, top, right, bottom)
+            for start, end in drawn:
+                p.drawLine(start, end)
+        self._rings(p, matrix)
         self._labels(p, matrix)
-        for index, (x, y) in enumerate(self.corners):
-            at = self.to_widget(float(x), float(y))
-            box = QRectF(at.x() - 5, at.y() - 5, 10, 10)
-            chosen = index == self._active and self.hasFocus()
-            p.setPen(QPen(t.colour("ink") if not chosen else QColor("#FFFFFF"), 1))
-            p.setBrush(QColor("#161616") if chosen else QColor("#F2F2F2"))
-            p.drawRect(box)
-            p.setPen(QPen(QColor("#F2F2F2") if chosen else QColor("#161616"), 1.4))
-            p.drawLine(QPointF(at.x() - 3, at.y()), QPointF(at.x() + 3, at.y()))
-            p.drawLine(QPointF(at.x(), at.y() - 3), QPointF(at.x(), at.y() + 3))
+        for index, place in enumerate([*self.corners, self._middle()]):
+            self._handle(p, index, self.to_widget(float(place[0]), float(place[1])))
+        if self._loupe_at is not None:
+            self._loupe(p, self._loupe_at)
 
-    def _ring(self, p: QPainter, matrix: Floats, index: int, left: float, top: float, right: float, bottom: float) -> None:
-        u, v = (left + right) / 2, (top + bottom) / 2
-        half_u, half_v = (right - left) * self.sample / 2, (bottom - top) * self.sample / 2
-        points = [self._map(matrix, u + half_u * np.cos(a), v + half_v * np.sin(a)) for a in np.linspace(0, 2 * np.pi, 33)]
-        flagged = self._chart.ids[index] in self.flagged
-        for width, colour in ((3.2, QColor(0, 0, 0, 150)), (1.6, QColor(255, 255, 255))):
-            p.setPen(QPen(colour, width + (1.2 if index == self.patch else 0)))
-            p.drawPolyline(QPolygonF(points))
-            if flagged:
-                p.drawLine(points[4], points[20])
+    def _middle(self) -> Floats:
+        """The handle of the whole grid, in picture pixels: a crossing of the grid's lines near its middle."""
+        assert self.corners is not None
+        chart = self._chart
+        column, row = (chart.columns + 1) // 2, (chart.rows + 1) // 2
+        half = chart.gap / 2
+        at = np.array([[(column - half) / (chart.columns - chart.gap), (row - half) / (chart.rows - chart.gap)]])
+        return np.asarray(project(homography(self.corners), at)[0])
+
+    def _handle(self, p: QPainter, index: int, at: QPointF) -> None:
+        chosen = index == self._active and self.hasFocus()
+        reach = 5 if index != _WHOLE else 6
+        p.setPen(QPen(QColor("#161616") if not chosen else QColor("#FFFFFF"), 1))
+        p.setBrush(QColor("#161616") if chosen else QColor("#F2F2F2"))
+        box = QRectF(at.x() - reach, at.y() - reach, 2 * reach, 2 * reach)
+        if index == _WHOLE:
+            p.drawEllipse(box)
+        else:
+            p.drawRect(box)
+        p.setPen(QPen(QColor("#F2F2F2") if chosen else QColor("#161616"), 1.4))
+        p.drawLine(QPointF(at.x() - 3, at.y()), QPointF(at.x() + 3, at.y()))
+        p.drawLine(QPointF(at.x(), at.y() - 3), QPointF(at.x(), at.y() + 3))
+
+    def _shift_of(self, index: int) -> Floats:
+        """Where a patch's sample was moved, in chart coordinates."""
+        chart = self._chart
+        for name, x, y in self.choices.moved:
+            if name == chart.ids[index]:
+                return np.array([x / (chart.columns - chart.gap), y / (chart.rows - chart.gap)])
+        return np.zeros(2)
+
+    def _rings(self, p: QPainter, matrix: Floats) -> None:
+        chart = self._chart
+        circle = np.stack([np.cos(a := np.linspace(0, 2 * np.pi, 25)), np.sin(a)], axis=1) / 2
+        for index, box in enumerate(chart.boxes()):
+            size = (box[2:] - box[:2]) * self.choices.sample
+            middle = (box[:2] + box[2:]) / 2 + self._shift_of(index)
+            points = self._points(matrix, middle + circle * size)
+            left_out = chart.ids[index] in self.choices.left_out
+            for width, colour in ((3.2, QColor(0, 0, 0, 150)), (1.6, QColor(255, 255, 255))):
+                pen = QPen(colour, width + (1.2 if index == self.patch else 0))
+                if left_out:
+                    pen.setStyle(Qt.PenStyle.DotLine)
+                p.setPen(pen)
+                p.drawPolyline(QPolygonF(points))
+                if chart.ids[index] in self.flagged and not left_out:
+                    p.drawLine(points[3], points[15])
+                if left_out:
+                    p.drawLine(points[3], points[15])
+                    p.drawLine(points[9], points[21])
 
     def _labels(self, p: QPainter, matrix: Floats) -> None:
         t = theme.current()
         p.setFont(theme.font(11, 600))
-        boxes = self._chart.boxes()
+        chart = self._chart
         assert self.corners is not None
-        middle = self.to_widget(*(float(v) for v in self.corners.mean(axis=0)))
-        marks = [(str(c + 1), (boxes[c, 0] + boxes[c, 2]) / 2, 0.0) for c in range(self._chart.columns)]
-        marks += [
-            (
-                self._chart.ids[r * self._chart.columns][0],
-                0.0,
-                (boxes[r * self._chart.columns, 1] + boxes[r * self._chart.columns, 3]) / 2,
-            )
-            for r in range(self._chart.rows)
-        ]
-        for text, u, v in marks:
-            at = self._map(matrix, u, v)
-            inward = self._map(matrix, u + (0.0 if v == 0.0 else 0.1), v + (0.1 if v == 0.0 else 0.0))
-            away = at - inward
+        centres = chart.centres().reshape(chart.rows, chart.columns, 2)
+        names = np.array(chart.ids).reshape(chart.rows, chart.columns)
+        marks = [(names[0, c], np.array([centres[0, c, 0], 0.0])) for c in range(chart.columns)]
+        marks += [(names[r, 0], np.array([0.0, centres[r, 0, 1]])) for r in range(chart.rows)]
+        spots = []
+        for number, (text, at) in enumerate(marks):
+            outside = at + (np.array([0.0, -0.1]) if number < chart.columns else np.array([-0.1, 0.0]))
+            edge, beyond = self._points(matrix, np.array([at, outside]))
+            away = beyond - edge
             length = max(float(np.hypot(away.x(), away.y())), 1e-6)
-            spot = at + away * (17 / length)
-            if not self._area().adjusted(-20, -20, 20, 20).contains(spot) or (spot - middle).manhattanLength() < 10:
+            spots.append((text, edge + away * (19 / length)))
+        crowded = any(abs(a[1].x() - b[1].x()) + abs(a[1].y() - b[1].y()) < 26 for a, b in itertools.pairwise(spots))
+        for number, (text, spot) in enumerate(spots):
+            if crowded and number not in (0, chart.columns - 1, chart.columns, len(spots) - 1):
+                continue  # a chart of many patches: its corners' names are enough
+            if not self._area().adjusted(-20, -20, 20, 20).contains(spot):
                 continue
-            chip = QRectF(spot.x() - 8, spot.y() - 8, 16, 16)
+            width = p.fontMetrics().horizontalAdvance(text) + 6
+            chip = QRectF(spot.x() - width / 2, spot.y() - 8, width, 16)
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(t.colour("panel"))
             p.drawRect(chip)
             p.setPen(t.colour("ink"))
             p.drawText(chip, Qt.AlignmentFlag.AlignCenter, text)
 
-    # ---- moving corners ---------------------------------------------------------------------------------------
+    def _loupe(self, p: QPainter, at: QPointF) -> None:
+        """What lies under a dragged point, four times enlarged, beside it."""
+        side = _LOUPE
+        left = at.x() + 24 if at.x() + 24 + side < self.width() else at.x() - 24 - side
+        top = min(max(at.y() - side / 2, 4), self.height() - side - 4)
+        glass = QRectF(left, top, side, side)
+        middle = self.to_picture(at)
+        picture = QRectF(0, 0, self._image.width(), self._image.height())
+        to_image = self._image.width() / max(self._size.width(), 1.0)
+        reach = side / 2 / (self._scale * _LOUPE_ZOOM)
+        part = QRectF(
+            (middle.x() - reach) * to_image, (middle.y() - reach) * to_image, 2 * reach * to_image, 2 * reach * to_image
+        )
+        p.save()
+        p.setClipRect(glass)
+        p.fillRect(glass, theme.current().colour("surround"))
+        seen = part.intersected(picture)
+        if not seen.isEmpty():
+            zoom = side / part.width()
+            target = QRectF(
+                left + (seen.left() - part.left()) * zoom, top + (seen.top() - part.top()) * zoom, seen.width() * zoom, seen.height() * zoom
+            )  # fmt: skip
+            p.drawImage(target, self._image, seen)
+        p.restore()
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(QColor("#161616"), 2))
+        p.drawRect(glass)
+        centre = glass.center()
+        for width, colour in ((3.0, QColor(0, 0, 0, 160)), (1.2, QColor(255, 255, 255))):
+            p.setPen(QPen(colour, width))
+            p.drawLine(QPointF(centre.x() - 12, centre.y()), QPointF(centre.x() + 12, centre.y()))
+            p.drawLine(QPointF(centre.x(), centre.y() - 12), QPointF(centre.x(), centre.y() + 12))
 
-    def _corner_at(self, point: QPointF) -> int | None:
+    # ---- moving -----------------------------------------------------------------------------------------------
+
+    def _handle_at(self, point: QPointF) -> int | None:
         if self.corners is None:
             return None
-        distances = [(self.to_widget(float(x), float(y)) - point).manhattanLength() for x, y in self.corners]
+        places = [*self.corners, self._middle()]
+        distances = [(self.to_widget(float(x), float(y)) - point).manhattanLength() for x, y in places]
         nearest = int(np.argmin(distances))
         return nearest if distances[nearest] <= _GRAB else None
+
+    def _patch_at(self, point: QPointF) -> int | None:
+        if self.corners is None:
+            return None
+        at = self.to_picture(point)
+        u, v = project(np.asarray(np.linalg.inv(homography(self.corners)), dtype=np.float64), np.array([[at.x(), at.y()]]))[0]
+        boxes = self._chart.boxes()
+        inside = (boxes[:, 0] <= u) & (u <= boxes[:, 2]) & (boxes[:, 1] <= v) & (v <= boxes[:, 3])
+        return int(np.argmax(inside)) if inside.any() else None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        corner = self._corner_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else None
-        if corner is not None:
-            self._active, self._held = corner, True
-            self.update()
-            return
-        if self.corners is not None:
-            self._click_patch(event.position())
+        point = event.position()
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._last = point
+            handle = self._handle_at(point)
+            if handle is not None:
+                self._active, self._held = handle, "grid" if handle == _WHOLE else "corner"
+                self._loupe_at = point if handle != _WHOLE else None
+                self.update()
+                return
+            patch = self._patch_at(point)
+            if patch is not None:
+                if patch == self.patch:
+                    self._held = "patch"
+                    return
+                self.patch_clicked.emit(patch)
+            else:
+                for number, other in enumerate(self.elsewhere):
+                    polygon = QPolygonF([self.to_widget(float(x), float(y)) for x, y in other])
+                    if polygon.containsPoint(point, Qt.FillRule.OddEvenFill):
+                        self.other_chosen.emit(number)
+                        return
         super().mousePressEvent(event)
-
-    def _click_patch(self, point: QPointF) -> None:
-        at = self.to_picture(point)
-        u, v, w = np.linalg.inv(self._homography()) @ np.array([at.x(), at.y(), 1.0])
-        boxes = self._chart.boxes()
-        u, v = u / w, v / w
-        inside = (boxes[:, 0] <= u) & (u <= boxes[:, 2]) & (boxes[:, 1] <= v) & (v <= boxes[:, 3])
-        if inside.any():
-            self.patch_clicked.emit(int(np.argmax(inside)))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
+        point = event.position()
         if self._held and self.corners is not None:
-            at = self.to_picture(event.position())
-            self.corners[self._active] = [
-                min(max(at.x(), 0.0), self._size.width()),
-                min(max(at.y(), 0.0), self._size.height()),
-            ]
-            self.corners_moved.emit(False)
+            moved = (point - self._last) / self._scale
+            self._last = point
+            if self._held == "corner":
+                at = self.to_picture(point)
+                self.corners[self._active] = [
+                    min(max(at.x(), 0.0), self._size.width()),
+                    min(max(at.y(), 0.0), self._size.height()),
+                ]
+                self._loupe_at = point
+                self.corners_moved.emit(False)
+            elif self._held == "grid":
+                self._shift_grid(np.array([moved.x(), moved.y()]))
+                self.corners_moved.emit(False)
+            else:
+                self._shift_patch(np.array([moved.x(), moved.y()]), False)
             self.update()
             return
-        self.setCursor(
-            Qt.CursorShape.CrossCursor if self._corner_at(event.position()) is not None else Qt.CursorShape.ArrowCursor
-        )
+        self.setCursor(Qt.CursorShape.CrossCursor if self._handle_at(point) is not None else Qt.CursorShape.ArrowCursor)
         super().mouseMoveEvent(event)
 
+    def _shift_grid(self, by: Floats) -> None:
+        assert self.corners is not None
+        limits = np.array([self._size.width(), self._size.height()])
+        by = np.clip(by, -self.corners.min(axis=0), limits - self.corners.max(axis=0))
+        self.corners = self.corners + by
+
+    def _shift_patch(self, by: Floats, over: bool) -> None:
+        """Move the chosen patch's sample by picture pixels."""
+        assert self.corners is not None
+        chart = self._chart
+        matrix = homography(self.corners)
+        centre = chart.centres()[self.patch] + self._shift_of(self.patch)
+        here = project(matrix, centre[None])[0]
+        there = project(np.asarray(np.linalg.inv(matrix), dtype=np.float64), (here + by)[None])[0]
+        share = (there - centre) * np.array([chart.columns - chart.gap, chart.rows - chart.gap])
+        self.patch_moved.emit(self.patch, float(share[0]), float(share[1]), over)
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._held:
-            self._held = False
+        held, self._held, self._loupe_at = self._held, "", None
+        if held in ("corner", "grid"):
             self.corners_moved.emit(True)
+        elif held == "patch":
+            self.patch_moved.emit(self.patch, 0.0, 0.0, True)
+        self.update()
         super().mouseReleaseEvent(event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self._corner_at(event.position()) is None:
+        if event is not None and self._handle_at(event.position()) is None:
             super().mouseDoubleClickEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -189,13 +320,20 @@ class ChartView(PictureView):
         steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
         step = steps.get(Qt.Key(event.key()))
         if step is not None:
-            reach = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-            moved = self.corners[self._active] + np.array(step) * reach
-            self.corners[self._active] = np.clip(moved, 0, [self._size.width(), self._size.height()])
+            by = np.array(step, dtype=np.float64) * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1)
+            if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+                if self.patch >= 0:
+                    self._shift_patch(by, True)
+                return
+            if self._active == _WHOLE:
+                self._shift_grid(by)
+            else:
+                moved = self.corners[self._active] + by
+                self.corners[self._active] = np.clip(moved, 0, [self._size.width(), self._size.height()])
             self.corners_moved.emit(True)
             self.update()
         elif event.key() == Qt.Key.Key_C:
-            self._active = (self._active + 1) % 4
+            self._active = (self._active + 1) % 5
             self.update()
         else:
             super().keyPressEvent(event)

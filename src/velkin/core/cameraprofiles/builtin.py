@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from velkin.core.files.raw import DNGColour, RawFacts
 from velkin.core.spaces.adaptation import D50, bradford, xy_to_xyz, xyz_to_xy
 from velkin.core.spaces.rgb import SRGB
-from velkin.core.spaces.temperature import cct_duv, xy_of_cct
+from velkin.core.spaces.temperature import cct_duv, xy_of_cct, xy_of_temperature
 
 Floats = NDArray[np.float64]
 
@@ -65,6 +65,13 @@ class BuiltInProfile:
     def temperature(self, balance: Floats) -> tuple[float, float]:
         """Correlated temperature and Duv of the light that a balance (3,) (multipliers) makes neutral."""
         return cct_duv(self.white_of_neutral(1.0 / np.asarray(balance)))
+
+    def balance_at(self, kelvin: float, duv: float) -> Floats:
+        """The balance (3,), green 1, that makes a light of a correlated temperature and Duv neutral; undoes `temperature`."""
+        xy = xy_of_temperature(kelvin, duv)
+        camera = _xyz_to_camera(self.colour.matrices, self.colour.illuminants, xy) @ xy_to_xyz(xy)
+        camera = np.maximum(camera, 1e-3 * float(camera.max()))  # no camera sees less than nothing of a light
+        return np.asarray(camera[1] / camera)
 
     def matrix(self, balance: Floats) -> Floats:
         """Balanced camera RGB → XYZ D50, 3×3, for a white balance (3,); equal numbers become D50 white exactly."""

@@ -22,6 +22,7 @@ from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import Illuminant, illuminant_at
+from velkin.core.whitebalance import from_greys
 
 Floats = NDArray[np.float64]
 
@@ -36,6 +37,7 @@ class FitRequest:
     Attributes
     ----------
     reading : Reading
+        As it is to be used; patches that were left out count nowhere.
     chart : Chart
     camera : str
         Unique camera model.
@@ -53,22 +55,6 @@ class FitRequest:
     light: Illuminant | None = None
     name: str = ""
     chart_frame: str = ""
-
-
-def chart_balance(reading: Reading, chart: Chart) -> Floats:
-    """White balance (3,), multipliers with green 1, that makes the chart's lighter unclipped neutrals neutral together.
-
-    Raises
-    ------
-    FitRefused
-        When no neutral patch can be used.
-    """
-    rgb = reading.rgb()
-    usable = [i for i in chart.neutral_rows()[:4] if reading.patches[i].clipped == 0 and rgb[i].min() > 0.002]
-    if not usable:
-        raise FitRefused("none of the chart's neutral patches can be used for white balance: clipped, or buried in black")
-    total = rgb[usable].sum(axis=0)
-    return np.asarray(total[1] / total)
 
 
 def common_exposure(luminance: Floats, reference: Floats, neutrals: list[int]) -> float:
@@ -202,20 +188,24 @@ def fit(request: FitRequest) -> CameraProfile:
         When the reading does not determine a profile.
     """
     chart, rgb = request.chart, request.reading.rgb()
-    neutrals = chart.neutral_rows()
-    balance = chart_balance(request.reading, chart)
+    left_out = request.reading.choices.left_out
+    used = [i for i, name in enumerate(chart.ids) if name not in left_out]
+    neutrals = [used.index(i) for i in chart.neutral_rows() if i in used]
+    if len(used) < 6 or not neutrals:
+        raise FitRefused("too few patches are left to fit a profile from: six, one of them neutral, are the least")
+    balance = from_greys(request.reading, chart)
     kelvin, duv = request.built_in.temperature(balance)
     light = request.light or illuminant_at(float(np.clip(kelvin, 1500.0, 25000.0)))
     reference = chart.reference(light)
-    balanced = rgb * balance
-    matrix, left_out = fit_matrix(balanced, reference, neutrals)
+    balanced, reference = (rgb * balance)[used], reference[used]
+    matrix, predicted = fit_matrix(balanced, reference, neutrals)
     after, exposure = patch_errors(balanced, matrix, reference, neutrals)
     before, _ = patch_errors(balanced, request.built_in.matrix(balance), reference, neutrals)
     figures = Figures(
         mean=float(after.mean()),
         p95=float(np.percentile(after, 95)),
         worst=float(after.max()),
-        leave_one_out=float(left_out.mean()),
+        leave_one_out=float(predicted.mean()),
         neutral=float(after[neutrals].mean()),
         before=float(before.mean()),
     )
@@ -233,7 +223,9 @@ def fit(request: FitRequest) -> CameraProfile:
         chart_frame=request.chart_frame,
         made="",
         figures=figures,
-        patches=tuple(PatchError(i, float(b), float(a)) for i, b, a in zip(chart.ids, before, after, strict=True)),
+        patches=tuple(
+            PatchError(i, float(b), float(a)) for i, b, a in zip([chart.ids[u] for u in used], before, after, strict=True)
+        ),
     )
 
 

@@ -8,6 +8,7 @@ how much worse the next best way of laying the chart is.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import cv2
@@ -17,7 +18,7 @@ from numpy.typing import NDArray
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.placing import LARGEST_DISAGREEMENT, Placement, place
 from velkin.core.charts.refining import refine
-from velkin.core.charts.regions import flat_regions, grow, lattice_homography, prepare
+from velkin.core.charts.regions import Cells, Neighbourhood, flat_regions, grow, lattice_homographies, prepare
 from velkin.core.errors import ChartNotFound
 
 Floats = NDArray[np.float64]
@@ -25,6 +26,8 @@ Pixels = NDArray[np.float32]
 
 _SEARCH_EDGES = (600, 1500, 3200)
 _THRESHOLDS = (10, 18, 30)
+_LEAST_RANGE = 40.0  # codes of 8 bits, square-root encoded, that the regions of a chart differ by at least
+_SURE = 0.32  # colours that agree this well (log2) end the search at coarser thresholds
 
 
 @dataclass(frozen=True)
@@ -71,10 +74,16 @@ def find_all(image: Pixels, chart: Chart, thorough: bool = True) -> list[FoundCh
     thorough : bool
         Also search at the finest scale, which finds charts below a tenth of a large frame and takes seconds where there is none.
     """
-    charts = [chart] if chart.sure or chart.rows == chart.columns else [chart, chart.transposed()]
+    return find_any(image, [chart], thorough)
+
+
+def find_any(image: Pixels, charts: Iterable[Chart], thorough: bool = True) -> list[FoundChart]:
+    """As `find_all`, for several charts at once."""
+    wanted = [c for chart in charts for c in ([chart] if chart.sure else [chart, chart.transposed()])]
+    placed: list[Placement] = []
     for edge in _SEARCH_EDGES if thorough else _SEARCH_EDGES[:2]:
         encoded, scale = prepare(image, edge)
-        placed = _search(encoded, charts)
+        placed = _search(encoded, wanted, 600 if thorough else 120)
         if placed or max(image.shape[:2]) <= edge:
             break
     found = []
@@ -98,34 +107,45 @@ def find(image: Pixels, chart: Chart) -> FoundChart:
     return found[0]
 
 
-def _search(encoded: NDArray[np.uint8], charts: list[Chart]) -> list[Placement]:
+def _search(encoded: NDArray[np.uint8], charts: list[Chart], seeds: int) -> list[Placement]:
     linear = cv2.blur(encoded, (3, 3)).astype(np.float32) ** 2
-    enough = 0.4 * len(charts[0].ids)
+    enough, most = 0.4 * min(len(c.ids) for c in charts), 3 * max(len(c.ids) for c in charts) + 20
     best: list[Placement] = []
     for threshold in _THRESHOLDS:
         blobs = flat_regions(encoded, threshold)
         if len(blobs) < 8:
             continue
-        centres = np.array([b.centre for b in blobs])
+        near = Neighbourhood(blobs)
         used: set[int] = set()
-        for seed in np.argsort([-b.area for b in blobs]):
-            if int(seed) in used:
+        tried = planes = 0
+        for seed in np.argsort([-b.area for b in blobs]).tolist():
+            if seed in used:
                 continue
+            tried += 1
+            if tried > seeds:  # a texture of thousands of regions: what is a chart is among the larger ones
+                break
+            cells: Cells = {}
             for pitch in (1.17, 1.35):
-                cells = grow(blobs, centres, int(seed), pitch)
+                cells = grow(near, seed, pitch, most)
                 if len(cells) >= enough:
                     break
             if len(cells) < enough:
                 continue
-            used.update(cells.values())
-            fitted = lattice_homography(cells, centres)
-            if fitted is None:
+            # the seed's own neighbours need no second try; what was reached over several steps may belong to another grid
+            used.update(blob for (i, j), blob in cells.items() if abs(i) + abs(j) <= 1)
+            if np.ptp(np.quantile([blobs[b].level for b in cells.values()], [0.1, 0.9])) < _LEAST_RANGE:
+                used.update(cells.values())  # all alike: a weave, tiles, a keyboard
                 continue
-            for chart in charts:
-                placed = place(*fitted, chart, linear)
-                if placed is not None and placed.error < LARGEST_DISAGREEMENT:
-                    best = _with(best, placed)
-        if best and min(p.error for p in best) < 0.75 * LARGEST_DISAGREEMENT:
+            planes += 1
+            if planes > seeds // 2:
+                break
+            for plane in lattice_homographies(cells, near.centres):
+                for chart in charts:
+                    placed = place(*plane, chart, linear)
+                    if placed is not None and placed.error < LARGEST_DISAGREEMENT:
+                        best = _with(best, placed)
+                        used.update(cells.values())
+        if best and min(p.error for p in best) < _SURE:
             break
     return best
 

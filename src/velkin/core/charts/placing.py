@@ -16,7 +16,7 @@ Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
 
 #: Placements whose colours disagree by more than this (log2) are no finds.
-LARGEST_DISAGREEMENT = 0.42
+LARGEST_DISAGREEMENT = 0.65
 
 
 @dataclass(frozen=True)
@@ -46,20 +46,27 @@ def colour_error(seen: Floats, expected: Floats, places: Floats | None = None) -
 
     With `places` (N, 2), light that changes evenly across the chart is allowed for too.
     """
+    return float(_colour_errors(seen[None], expected, places)[0])
+
+
+def _colour_errors(seen: Floats, expected: Floats, places: Floats | None = None) -> Floats:
+    """`colour_error` of many candidates (K, N, 3) at once, (K,)."""
     a, b = np.log2(np.maximum(seen, 1e-4)), np.log2(np.maximum(expected, 1e-4))
-    a, b = a - np.median(a, axis=0), b - np.median(b, axis=0)
-    spread = float((b * b).sum())
-    gamma = float(np.clip((a * b).sum() / spread, 0.45, 1.25))
-    difference = a / gamma - b
+    a, b = a - np.median(a, axis=1, keepdims=True), b - np.median(b, axis=0)
+    gamma = np.clip((a * b).sum(axis=(1, 2)) / float((b * b).sum()), 0.45, 1.25)
+    difference = a / gamma[:, None, None] - b
     if places is not None:
-        level = difference.mean(axis=1)
-        design = np.column_stack([np.ones(len(level)), places - 0.5])
-        use = np.abs(level - np.median(level)) <= np.quantile(np.abs(level - np.median(level)), 0.85)
-        plane = np.linalg.lstsq(design[use], level[use], rcond=None)[0]
-        difference = difference - (design @ np.array([plane[0], *np.clip(plane[1:], -1.6, 1.6)]))[:, None]
-    residual = np.sort(np.abs(difference), axis=None)
-    kept = residual[: int(0.92 * len(residual))]  # a glared or buried patch must not hide a chart
-    return float(np.sqrt((kept**2).mean()))
+        level = difference.mean(axis=2)
+        design = np.column_stack([np.ones(len(places)), places - 0.5])
+        off = np.abs(level - np.median(level, axis=1, keepdims=True))
+        use = (off <= np.quantile(off, 0.85, axis=1, keepdims=True)).astype(np.float64)
+        normal = np.einsum("kn,ni,nj->kij", use, design, design) + 1e-9 * np.eye(3)
+        plane = np.linalg.solve(normal, np.einsum("kn,ni,kn->ki", use, design, level)[..., None])[..., 0]
+        plane[:, 1:] = np.clip(plane[:, 1:], -1.6, 1.6)
+        difference = difference - (plane @ design.T)[..., None]
+    residual = np.sort(np.abs(difference).reshape(len(seen), -1), axis=1)
+    kept = residual[:, : int(0.92 * residual.shape[1])]  # a glared or buried patch must not hide a chart
+    return np.asarray(np.sqrt((kept**2).mean(axis=1)))
 
 
 def _turns(chart: Chart) -> list[Floats]:
@@ -87,33 +94,35 @@ def place(matrix: Floats, inliers: Floats, chart: Chart, linear: Pixels) -> Plac
     """
     height, width = linear.shape[:2]
     expected, centres = expected_camera_rgb(chart), chart.centres()
-    low, high = inliers.min(axis=0), inliers.max(axis=0)
+    low, high = inliers.min(axis=0).astype(int), inliers.max(axis=0).astype(int)
     handed = np.linalg.det(matrix[:2, :2] - np.outer(matrix[:2, 2], matrix[2, :2])) > 0
-    cells = {(int(i), int(j)) for i, j in inliers}
-    tried: list[tuple[float, int, Floats]] = []
+    reach = max(chart.rows, chart.columns) + 1
+    occupied = np.zeros(high - low + 1 + 2 * reach, dtype=np.int32)
+    occupied[tuple((inliers.astype(int) - low + reach).T)] = 1
+    total = np.pad(occupied.cumsum(axis=0).cumsum(axis=1), ((1, 0), (1, 0)))
+    spots, turns = [], []
     for number, turn in enumerate(_turns(chart)):
         if not handed:
             turn = turn * [1, -1] - [0, (turn * [1, -1])[:, 1].min()]
-        size = turn.max(axis=0)
-        for oi in range(int(high[0] - size[0]) - 1, int(low[0]) + 2):
-            for oj in range(int(high[1] - size[1]) - 1, int(low[1]) + 2):
-                lattice = turn + [oi, oj]
-                covered = sum((int(i), int(j)) in cells for i, j in lattice)
-                if covered < max(6, 0.4 * len(lattice)):
-                    continue
-                at = project(matrix, lattice)
-                if at.min() < 1 or at[:, 0].max() > width - 2 or at[:, 1].max() > height - 2:
-                    continue
-                seen = linear[at[:, 1].astype(int), at[:, 0].astype(int)].astype(np.float64)
-                error = colour_error(seen, expected)
-                if 0.25 < error < 1.1:
-                    error = min(error, colour_error(seen, expected, centres) * 1.05)
-                tried.append((error, number, at))
-    if not tried:
+        across, down = (turn.max(axis=0) + 1).astype(int)
+        covered = total[across:, down:] - total[:-across, down:] - total[across:, :-down] + total[:-across, :-down]
+        likely = np.argwhere(covered >= max(6, 0.4 * len(turn), 0.6 * int(covered.max())))
+        for i, j in likely.tolist():
+            at = project(matrix, turn + low + [i - reach, j - reach])
+            if at.min() >= 1 and at[:, 0].max() <= width - 2 and at[:, 1].max() <= height - 2:
+                spots.append(at)
+                turns.append(number)
+    if not spots:
         return None
+    seen = np.stack([linear[at[:, 1].astype(int), at[:, 0].astype(int)] for at in spots]).astype(np.float64)
+    errors = _colour_errors(seen, expected)
+    doubtful = (errors > 0.25) & (errors < 1.1)
+    if doubtful.any():
+        errors[doubtful] = np.minimum(errors[doubtful], 1.05 * _colour_errors(seen[doubtful], expected, centres))
+    tried = list(zip(errors.tolist(), turns, spots, strict=True))
     best: tuple[float, int, Floats] | None = None
     for error, number, at in sorted(tried, key=lambda t: t[0])[:6]:
-        if chart.marks:
+        if chart.marks and error < 1.2 * LARGEST_DISAGREEMENT:
             error *= 1.0 - 0.4 * _marks_agree(linear, chart, at)
         if best is None or error < best[0]:
             best = (error, number, at)

@@ -1,18 +1,20 @@
-"""From a raw file to a judged reading: decode at half size, find or take the corners, read, judge."""
+"""From a file to a judged reading: decode, find or take the corners, read, judge."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.charts.definition import Chart
-from velkin.core.charts.find import find
+from velkin.core.charts.evenness import evened, light_on
+from velkin.core.charts.find import FoundChart, find_all
 from velkin.core.charts.judge import Judgement, judge
-from velkin.core.charts.read import Reading, read
-from velkin.core.files import raw
+from velkin.core.charts.read import Choices, Reading, read
+from velkin.core.errors import ChartNotFound
+from velkin.core.files import picture, raw
 
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
@@ -20,27 +22,89 @@ Pixels = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class JudgedReading:
-    """A chart reading with what was judged of it."""
+    """A chart reading with what was judged of it.
+
+    Attributes
+    ----------
+    reading : Reading
+        As it was read; `for_fit` gives it as it is used.
+    judgements : tuple of Judgement
+    chart : Chart
+        The chart it is a reading of.
+    grid_error : float or None
+        From finding; None for corners placed by hand.
+    """
 
     reading: Reading
     judgements: tuple[Judgement, ...]
+    chart: Chart
+    grid_error: float | None = None
+
+    def for_fit(self) -> Reading:
+        """The reading as balance and fit use it: evened out where that was chosen."""
+        if not self.reading.choices.even_light:
+            return self.reading
+        return evened(self.reading, light_on(self.reading, self.chart), self.chart)
+
+    def even_light(self, on: bool) -> JudgedReading:
+        """The same reading with uneven light corrected or not, judged again."""
+        reading = replace(self.reading, choices=replace(self.reading.choices, even_light=on))
+        return replace(self, reading=reading, judgements=judge(reading, self.chart, self.grid_error))
+
+
+def pixels_of(path: Path) -> tuple[Pixels, float]:
+    """What a chart is looked for in, and its size against the full picture: a raw file's half-size linear camera RGB, or a
+    finished picture's own numbers.
+
+    Raises
+    ------
+    UnreadableFile
+    """
+    if raw.is_raw_name(path):
+        return raw.decode(path, half=True), 0.5
+    return picture.decode(path), 1.0
+
+
+def charts_in(image: Pixels, chart: Chart, scale: float) -> list[FoundChart]:
+    """Every chart in a picture with corners in full-size pixels, the surest first.
+
+    Raises
+    ------
+    ChartNotFound
+    """
+    found = [replace(f, corners=f.corners / scale) for f in find_all(image, chart)]
+    if not found:
+        raise ChartNotFound(f"no {len(chart.ids)}-patch chart found; place its corners by hand")
+    return found
+
+
+def read_found(image: Pixels, found: FoundChart, scale: float, choices: Choices | None = None) -> JudgedReading:
+    """Read and judge a chart that was found; its corners are in full-size pixels."""
+    reading = read(image, found.corners, found.chart, scale, choices)
+    return JudgedReading(reading, judge(reading, found.chart, found.grid_error), found.chart, found.grid_error)
+
+
+def read_at(
+    image: Pixels, corners: Floats, chart: Chart, scale: float, choices: Choices | None = None, grid_error: float | None = None
+) -> JudgedReading:
+    """Read and judge a chart at corners (4, 2) in full-size pixels.
+
+    Raises
+    ------
+    ReadingRefused
+    """
+    reading = read(image, np.asarray(corners, dtype=np.float64), chart, scale, choices)
+    return JudgedReading(reading, judge(reading, chart, grid_error), chart, grid_error)
 
 
 def read_chart(path: Path, chart: Chart, corners: Floats | None = None) -> JudgedReading:
-    """Find (unless `corners` (4, 2) in full-size pixels are given), read and judge the chart in a raw file.
+    """Find (unless `corners` (4, 2) in full-size pixels are given), read and judge the chart in a file.
 
     Raises
     ------
     UnreadableFile, ChartNotFound, ReadingRefused
     """
-    return read_chart_in(raw.decode(path, half=True), chart, corners)
-
-
-def read_chart_in(half: Pixels, chart: Chart, corners: Floats | None = None) -> JudgedReading:
-    """As `read_chart`, in a half-size decode that is there already."""
-    grid_error = None
-    if corners is None:
-        found = find(half, chart)
-        corners, grid_error = found.corners * 2.0, found.grid_error
-    reading = read(half, np.asarray(corners, dtype=np.float64), chart, scale=0.5)
-    return JudgedReading(reading, judge(reading, chart, grid_error))
+    image, scale = pixels_of(path)
+    if corners is not None:
+        return read_at(image, corners, chart, scale)
+    return read_found(image, charts_in(image, chart, scale)[0], scale)

@@ -70,7 +70,9 @@ def refine(image: Pixels, corners: Floats, chart: Chart) -> tuple[Floats, float]
             outward += [(0.0, -unit_v), (0.0, unit_v)]
     at, normal = np.array(edges), np.array(outward)
     error = float("inf")
-    for reach in (0.14, 0.07, 0.07):
+    # beyond a narrow gap the next patch's edge begins; where there is next to none, both edges are one
+    widest = 0.14 if chart.gap < 0.05 else min(0.14, 0.8 * chart.gap)
+    for reach in (widest, widest / 2, widest / 2):
         steps = np.linspace(-reach, reach, 21)
         points = at[:, None, :] + steps[None, :, None] * normal[:, None, :]
         profile = np.sqrt(np.maximum(sample_at(image, project(matrix, points.reshape(-1, 2))), 0)).reshape(len(at), 21, 3)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections import deque
 from dataclasses import dataclass
 
 import cv2
@@ -15,12 +17,13 @@ Cells = dict[tuple[int, int], int]
 
 @dataclass(frozen=True)
 class Blob:
-    """A flat region: its centre, two side vectors and area, in pixels."""
+    """A flat region: its centre, two side vectors and area, in pixels; the level of its middle, 0..255."""
 
     centre: Floats
     first: Floats
     second: Floats
     area: float
+    level: float
 
 
 def prepare(image: Pixels, edge: int) -> tuple[NDArray[np.uint8], float]:
@@ -37,14 +40,15 @@ def flat_regions(encoded: NDArray[np.uint8], threshold: int) -> list[Blob]:
     steps = cv2.split(cv2.morphologyEx(cv2.GaussianBlur(encoded, (3, 3), 0), cv2.MORPH_GRADIENT, kernel))
     gradient = cv2.max(cv2.max(steps[0], steps[1]), steps[2])
     flat = (gradient < threshold).astype(np.uint8)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(flat, connectivity=4)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(flat, connectivity=4)
     height, width = flat.shape
     smallest, largest = 20.0, height * width * 0.05
     result = []
-    for index in range(1, count):
-        x, y, w, h, area = (int(v) for v in stats[index])
-        if not smallest <= area <= largest or w > 5 * h + 8 or h > 5 * w + 8:
-            continue
+    wide, high, areas = stats[:, 2], stats[:, 3], stats[:, 4]
+    fitting = (areas >= smallest) & (areas <= largest) & (wide <= 5 * high + 8) & (high <= 5 * wide + 8)
+    fitting[0] = False
+    for index in np.flatnonzero(fitting).tolist():
+        x, y, w, h, area = stats[index].tolist()
         part = (labels[y : y + h, x : x + w] == index).astype(np.uint8)
         contours, _ = cv2.findContours(part, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
         contour = max(contours, key=len)
@@ -67,49 +71,81 @@ def flat_regions(encoded: NDArray[np.uint8], threshold: int) -> list[Blob]:
         second *= 1.0 + 3.0 / max(float(np.linalg.norm(second)), 1.0)
         if cv2.contourArea(quad.astype(np.float32)) < 0.7 * hull_area:
             continue
-        result.append(Blob(quad.mean(axis=0) + [x + 0.5, y + 0.5], first, second, float(area)))
+        centre = quad.mean(axis=0) + [x + 0.5, y + 0.5]
+        level = float(encoded[min(int(centre[1]), height - 1), min(int(centre[0]), width - 1)].mean())
+        result.append(Blob(centre, first, second, float(area), level))
     return result
 
 
-def grow(blobs: list[Blob], centres: Floats, seed: int, pitch: float) -> Cells:
-    """Lattice cells → blob index, grown from a seed blob along its own sides."""
+class Neighbourhood:
+    """Regions by place, so that the one nearest to a point is found without looking at all."""
+
+    def __init__(self, blobs: list[Blob]) -> None:
+        self._cell = max(8.0, 1.5 * float(np.sqrt(np.median([b.area for b in blobs]))))
+        self.blobs = blobs
+        self.centres = np.array([b.centre for b in blobs]).reshape(-1, 2)
+        self._places: list[list[float]] = self.centres.tolist()
+        self._buckets: dict[tuple[int, int], list[int]] = {}
+        for index, (x, y) in enumerate(self._places):
+            self._buckets.setdefault((int(x // self._cell), int(y // self._cell)), []).append(index)
+
+    def nearest(self, x: float, y: float, reach: float) -> int | None:
+        """The region whose centre lies nearest to a point, within a reach; None without any."""
+        best, least = None, reach
+        for i in range(int((x - reach) // self._cell), int((x + reach) // self._cell) + 1):
+            for j in range(int((y - reach) // self._cell), int((y + reach) // self._cell) + 1):
+                for index in self._buckets.get((i, j), ()):
+                    cx, cy = self._places[index]
+                    distance = math.hypot(cx - x, cy - y)
+                    if distance <= least:
+                        best, least = index, distance
+        return best
+
+
+def grow(near: Neighbourhood, seed: int, pitch: float, largest: int) -> Cells:
+    """Lattice cells → region, grown from a seed region along its own sides to at most `largest` cells."""
+    blobs = near.blobs
     start = blobs[seed]
     cells = {(0, 0): seed}
     basis = {(0, 0): (start.first * pitch, start.second * pitch)}
     taken = {seed}
-    queue = [(0, 0)]
-    while queue and len(cells) < 1500:
-        cell = queue.pop(0)
+    queue = deque([(0, 0)])
+    while queue and len(cells) < largest:
+        cell = queue.popleft()
         here, (e1, e2) = blobs[cells[cell]], basis[cell]
+        reach = 0.24 * min(float(np.hypot(*e1)), float(np.hypot(*e2)))
         for di, dj in ((1, 0), (-1, 0), (0, 1), (0, -1)):
             goal = (cell[0] + di, cell[1] + dj)
             if goal in cells:
                 continue
-            step = di * e1 + dj * e2
-            distance = np.hypot(*(centres - here.centre - step).T)
-            nearest = int(np.argmin(distance))
-            reach = 0.28 * min(float(np.linalg.norm(e1)), float(np.linalg.norm(e2)))
-            if nearest in taken or distance[nearest] > reach or not 0.35 < blobs[nearest].area / here.area < 2.9:
+            x, y = here.centre + di * e1 + dj * e2
+            found = near.nearest(float(x), float(y), reach)
+            if found is None or found in taken or not 0.45 < blobs[found].area / here.area < 2.2:
                 continue
-            moved = (blobs[nearest].centre - here.centre) * (di + dj)
+            moved = (blobs[found].centre - here.centre) * (di + dj)
             basis[goal] = (moved, e2) if di else (e1, moved)
-            cells[goal] = nearest
-            taken.add(nearest)
+            cells[goal] = found
+            taken.add(found)
             queue.append(goal)
     return cells
 
 
-def lattice_homography(cells: Cells, centres: Floats) -> tuple[Floats, Floats] | None:
-    """Lattice → picture (3, 3) with the cells that agree (N, 2); None where the cells do not span a plane."""
+def lattice_homographies(cells: Cells, centres: Floats) -> list[tuple[Floats, Floats]]:
+    """Planes in a lattice: for each, lattice → picture (3, 3) and the cells that agree (N, 2).
+
+    A lattice grown over a chart may go on over what lies beside it, so that what does not agree with the first is tried again.
+    """
     lattice = np.array(list(cells), dtype=np.float64)
     points = centres[list(cells.values())]
-    spread = np.ptp(lattice, axis=0)
-    if min(spread) < 1:
-        return None
-    matrix, inliers = cv2.findHomography(lattice, points, cv2.RANSAC, 0.2 * _typical_step(lattice, points))
-    if matrix is None or inliers is None or inliers.sum() < 6:
-        return None
-    return np.asarray(matrix, dtype=np.float64), lattice[inliers.ravel() > 0]
+    planes: list[tuple[Floats, Floats]] = []
+    while len(lattice) >= 6 and min(np.ptp(lattice, axis=0)) >= 1 and len(planes) < 3:
+        matrix, inliers = cv2.findHomography(lattice, points, cv2.RANSAC, 0.2 * _typical_step(lattice, points))
+        if matrix is None or inliers is None or inliers.sum() < 6:
+            break
+        agree = inliers.ravel() > 0
+        planes.append((np.asarray(matrix, dtype=np.float64), lattice[agree]))
+        lattice, points = lattice[~agree], points[~agree]
+    return planes
 
 
 def _typical_step(lattice: Floats, points: Floats) -> float:

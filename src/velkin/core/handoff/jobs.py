@@ -9,7 +9,8 @@ from pathlib import Path
 
 from velkin.core.handoff.destination import Destination
 from velkin.core.handoff.run import Done, Job, free_name
-from velkin.core.shoot.shoot import Shoot, WrittenFile
+from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.state import WrittenFile
 
 
 def jobs_for(shoot: Shoot, frames: Iterable[int], destinations: Iterable[Destination], number_taken: bool = True) -> list[Job]:

@@ -6,182 +6,34 @@ import hashlib
 import json
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
-import numpy as np
-
-from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.profile import CameraProfile, profile_from_json
-from velkin.core.charts.judge import Judgement, Verdict
-from velkin.core.charts.read import PatchReading, Reading
+from velkin.core.charts.built_in import iso24, velkin48
+from velkin.core.charts.chart_file import chart_from_json, chart_to_json
+from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import ShootError, UnreadableFile
-from velkin.core.files.metadata import ExifFacts
-from velkin.core.files.raw import DNGColour, RawFacts, read_facts
+from velkin.core.files.raw import RawFacts, read_facts
 from velkin.core.files.safely import is_text_name
 from velkin.core.handoff.destination import Destination, web_srgb
-from velkin.core.path import ColourPath, built_in_stage, profile_stage
+from velkin.core.shoot.giving import GivingPlan
+from velkin.core.shoot.lights import PATTERN, Arrival, check_pattern, light_name, propose_lights, under_one_light
+from velkin.core.shoot.records import facts_from_json, facts_to_json, reading_from_json, reading_to_json
+from velkin.core.shoot.state import ROLES, Frame, Gift, Light, State, WrittenFile
 from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import BUILT_IN, ROMM, RGBSpace
 
-ROLES = ("subject", "chart", "neutral")
-
 
 @dataclass(frozen=True)
-class Frame:
-    """One picture in a shoot."""
+class Spotted:
+    """What was recognised in a frame on arrival: its role, the chart's reading, the neutral's balance."""
 
-    id: int
-    light: int
-    name: str
-    path: Path
-    digest: str
     role: str
-    facts: RawFacts
-    balance: tuple[float, ...] | None
-    balance_from: str
-    exposure: float
-    profile: int | None
-
-
-@dataclass(frozen=True)
-class Light:
-    """One camera + lens + lighting set-up, with the ids of its frames in order."""
-
-    id: int
-    name: str
-    profile: int | None
-    frames: tuple[int, ...]
-
-
-@dataclass(frozen=True)
-class WrittenFile:
-    """A file that was handed off, and what its check found."""
-
-    frame: int
-    destination: str
-    path: Path
-    at: str
-    ok: bool
-    finding: str
-    state: str
-
-
-@dataclass(frozen=True)
-class State:
-    """Everything in a shoot at one moment."""
-
-    name: str
-    working: RGBSpace
-    lights: tuple[Light, ...]
-    frames: dict[int, Frame]
-    profiles: dict[int, CameraProfile]
-    readings: dict[int, JudgedReading]
-    destinations: tuple[Destination, ...]
-
-    def order(self) -> list[int]:
-        """Frame ids as shown: light by light."""
-        return [f for light in self.lights for f in light.frames]
-
-    def light_of(self, frame: int) -> Light:
-        """The light a frame is under."""
-        wanted = self.frames[frame].light
-        return next(light for light in self.lights if light.id == wanted)
-
-    def ticked(self) -> tuple[Destination, ...]:
-        """The destinations that the next hand-off writes."""
-        return tuple(d for d in self.destinations if d.ticked)
-
-    def proof_destination(self) -> Destination:
-        """The destination that Proof shows: the first ticked one, else the first."""
-        ticked = self.ticked()
-        return ticked[0] if ticked else self.destinations[0]
-
-    def path(self, frame: int) -> ColourPath:
-        """The colour path of a frame as it is now."""
-        f = self.frames[frame]
-        if f.profile is not None:
-            camera = profile_stage(self.profiles[f.profile], None if f.balance is None else np.array(f.balance), f.balance_from)
-        else:
-            camera = built_in_stage(f.facts, None if f.balance is None else np.array(f.balance), f.balance_from)
-        return ColourPath(camera, f.exposure, self.working, self.proof_destination().space)
-
-    def before(self, frame: int) -> ColourPath:
-        """The path of the camera's own rendering: built-in profile, as shot, same exposure."""
-        f = self.frames[frame]
-        return ColourPath(built_in_stage(f.facts), f.exposure, self.working, self.proof_destination().space)
-
-    def fingerprint(self, frame: int, destination: Destination) -> str:
-        """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
-        f = self.frames[frame]
-        settings = replace(destination, ticked=True, name="", folder="", pattern="")
-        text = repr((replace(self.path(frame), destination=destination.space), f.digest, settings))
-        return hashlib.sha256(text.encode()).hexdigest()[:16]
-
-
-def _facts_to_json(facts: RawFacts) -> str:
-    data: dict[str, Any] = {
-        k: getattr(facts, k) for k in ("width", "height", "orientation", "bits", "make", "model", "unique", "is_dng")
-    }
-    data["as_shot"] = facts.as_shot.tolist()
-    data["colour"] = None
-    if facts.colour is not None:
-        data["colour"] = {
-            "matrices": [m.tolist() for m in facts.colour.matrices],
-            "illuminants": list(facts.colour.illuminants),
-        }
-    exif = facts.exif
-    data["exif"] = {k: getattr(exif, k) for k in ("lens", "software", "shutter", "aperture", "iso")}
-    data["taken"] = exif.taken.isoformat() if exif.taken else None
-    return json.dumps(data)
-
-
-def _facts_from_json(text: str, path: Path) -> RawFacts:
-    data = json.loads(text)
-    colour = data["colour"]
-    return RawFacts(
-        path=path,
-        width=data["width"],
-        height=data["height"],
-        orientation=data["orientation"],
-        bits=data["bits"],
-        make=data["make"],
-        model=data["model"],
-        unique=data["unique"],
-        as_shot=np.array(data["as_shot"]),
-        colour=None
-        if colour is None
-        else DNGColour(tuple(np.array(m) for m in colour["matrices"]), tuple(colour["illuminants"])),
-        exif=ExifFacts(
-            make=data["make"],
-            model=data["model"],
-            taken=datetime.fromisoformat(data["taken"]) if data["taken"] else None,
-            **data["exif"],
-        ),
-        is_dng=data["is_dng"],
-    )
-
-
-def _reading_to_json(kept: JudgedReading) -> str:
-    judgements = [{**asdict(j), "verdict": j.verdict.name} for j in kept.judgements]
-    return json.dumps({"reading": asdict(kept.reading), "judgements": judgements})
-
-
-def _reading_from_json(text: str) -> JudgedReading:
-    data = json.loads(text)
-    r = data["reading"]
-    patches = tuple(
-        PatchReading(p["id"], (p["rgb"][0], p["rgb"][1], p["rgb"][2]), p["spread"], p["clipped"], p["buried"])
-        for p in r["patches"]
-    )
-    reading = Reading(r["chart"], tuple((x, y) for x, y in r["corners"]), patches, r["sample"], r["patch_pixels"])
-    judgements = tuple(
-        Judgement(j["about"], j["finding"], Verdict[j["verdict"]], tuple(j["patches"]), j["advice"]) for j in data["judgements"]
-    )
-    return JudgedReading(reading, judgements)
+    reading: JudgedReading | None = None
+    neutral: tuple[float, float, float] | None = None
 
 
 def digest_of(path: Path) -> str:
@@ -194,14 +46,6 @@ def digest_of(path: Path) -> str:
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror})", path) from error
     return total.hexdigest()
-
-
-@dataclass(frozen=True)
-class Arrival:
-    """A source file looked at and ready to become a frame."""
-
-    facts: RawFacts
-    digest: str
 
 
 def look_at(path: Path) -> Arrival:
@@ -222,6 +66,10 @@ class Shoot:
     def __init__(self, store: Store) -> None:
         self._store = store
         self._state: State | None = None
+        # what was read from text once is not read again while the text stays: a shoot may hold thousands of frames
+        self._facts: dict[tuple[str, str], RawFacts] = {}
+        self._readings: dict[str, JudgedReading] = {}
+        self._profiles: dict[str, CameraProfile] = {}
 
     @classmethod
     def create(cls, path: Path, name: str) -> Shoot:
@@ -269,18 +117,24 @@ class Shoot:
     def _read(self) -> State:
         rows = self._store.rows
         facts = {r["key"]: r["value"] for r in rows("SELECT * FROM facts")}
+        charts = {c.id: c for c in (iso24(), velkin48())}
+        for r in rows("SELECT json FROM charts ORDER BY id"):
+            chart = chart_from_json(r["json"], self.path)
+            charts[chart.id] = chart
         frames: dict[int, Frame] = {}
         of_light: dict[int, list[int]] = {}
         for r in rows("SELECT * FROM frames ORDER BY light, position, id"):
-            path = Path(r["path"])
-            balance = None if r["balance"] is None else tuple(json.loads(r["balance"]))
+            key = (r["facts"], r["path"])
+            if key not in self._facts:
+                self._facts[key] = facts_from_json(r["facts"], Path(r["path"]))
+            known = self._facts[key]
             frames[r["id"]] = Frame(
-                r["id"], r["light"], r["name"], path, r["digest"], r["role"], _facts_from_json(r["facts"], path),
-                balance, r["balance_from"], r["exposure"], r["profile"],
+                r["id"], r["light"], r["name"], known.path, r["digest"], r["role"], known, _floats(r["balance"]),
+                r["balance_from"], r["exposure"], r["profile"], _floats(r["neutral"]),
             )  # fmt: skip
             of_light.setdefault(r["light"], []).append(r["id"])
         lights = tuple(
-            Light(r["id"], r["name"], r["profile"], tuple(of_light.get(r["id"], ())))
+            Light(r["id"], r["name"], r["profile"], tuple(of_light.get(r["id"], ())), _gift(r["gift"]))
             for r in rows("SELECT * FROM lights ORDER BY position, id")
         )
         return State(
@@ -288,12 +142,25 @@ class Shoot:
             working=BUILT_IN[facts["working"]],
             lights=lights,
             frames=frames,
-            profiles={r["id"]: profile_from_json(r["json"]) for r in rows("SELECT id, json FROM profiles")},
-            readings={r["frame"]: _reading_from_json(r["json"]) for r in rows("SELECT * FROM readings")},
+            profiles={r["id"]: self._profile(r["json"]) for r in rows("SELECT id, json FROM profiles")},
+            readings={r["frame"]: self._reading(r["json"], charts) for r in rows("SELECT * FROM readings")},
             destinations=tuple(
                 Destination(**json.loads(r["json"])) for r in rows("SELECT json FROM destinations ORDER BY position, id")
             ),
+            charts=charts,
+            light_pattern=facts.get("light_pattern", PATTERN),
         )
+
+    def _profile(self, text: str) -> CameraProfile:
+        if text not in self._profiles:
+            self._profiles[text] = profile_from_json(text)
+        return self._profiles[text]
+
+    def _reading(self, text: str, charts: dict[str, Chart]) -> JudgedReading:
+        kept = self._readings.get(text)
+        if kept is None or kept.chart is not charts.get(kept.chart.id):
+            kept = self._readings[text] = reading_from_json(text, charts)
+        return kept
 
     def written(self, frame: int | None = None) -> list[WrittenFile]:
         """Files handed off, oldest first; of one frame or of all."""
@@ -351,29 +218,69 @@ class Shoot:
         if not fresh:
             return []
         fresh.sort(key=lambda a: (a.facts.exif.taken or datetime.max, a.facts.path.name))
-        groups = [(light_name, fresh)] if light_name is not None else propose_lights(fresh)
-        ids = []
+        groups = [fresh] if light_name is not None else propose_lights(fresh)
+        ids: list[int] = []
         with self._step(f"add {_count(len(fresh), 'frame')}"):
-            for name, members in groups:
-                light = next((k.id for k in self.state.lights if k.name == name), None)
-                if light is None:
-                    light = self._store.run(
-                        "INSERT INTO lights(position, name) VALUES ((SELECT coalesce(max(position), 0) + 1 FROM lights), ?)",
-                        name,
-                    )
-                for a in members:
-                    ids.append(
-                        self._store.run(
-                            "INSERT INTO frames(light, position, name, path, digest, facts)"
-                            " VALUES (?1, (SELECT coalesce(max(position), 0) + 1 FROM frames WHERE light = ?1), ?2, ?3, ?4, ?5)",
-                            light,
-                            a.facts.path.stem,
-                            str(a.facts.path.absolute()),
-                            a.digest,
-                            _facts_to_json(a.facts),
-                        )
-                    )
+            taken = {k.name for k in self.state.lights}
+            for members in groups:
+                if light_name is not None:
+                    light = next((k for k in self.state.lights if k.name == light_name), None)
+                else:
+                    light = self._light_for(members[0])
+                name = _free_name(light_name or self._name_for(members[0].facts), taken) if light is None else ""
+                ids += self._place(members, light, name)
         return ids
+
+    def _light_for(self, arrival: Arrival) -> Light | None:
+        """The light that an arrival seems to be under already."""
+        state = self.state
+        for light in reversed(state.lights):
+            if any(under_one_light(state.frames[f].facts, arrival.facts) for f in light.frames):
+                return light
+        return None
+
+    def _name_for(self, facts: RawFacts) -> str:
+        return light_name(self.state.light_pattern, facts)
+
+    def _place(self, members: list[Arrival], light: Light | None, name: str) -> list[int]:
+        """Put arrivals under a light (a new one of a name where it is None), with what the light gives to newcomers."""
+        light_id = light.id if light is not None else self._new_light(name)
+        first = self._store.rows("SELECT coalesce(max(position), 0) AS last FROM frames WHERE light = ?", light_id)[0]["last"]
+        ids = []
+        for number, arrival in enumerate(members, start=1):
+            gift = self._gift_for(light, arrival.facts)
+            ids.append(
+                self._store.run(
+                    "INSERT INTO frames(light, position, name, path, digest, facts, profile, balance, balance_from, exposure)"
+                    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                    light_id,
+                    first + number,
+                    arrival.facts.path.stem,
+                    str(arrival.facts.path.absolute()),
+                    arrival.digest,
+                    facts_to_json(arrival.facts),
+                    gift.profile,
+                    _text(gift.balance),
+                    gift.balance_from,
+                    gift.exposure or 0.0,
+                )
+            )
+        return ids
+
+    def _gift_for(self, light: Light | None, facts: RawFacts) -> Gift:
+        """What a newcomer under a light starts with: the light's gift where it suits the camera, else nothing."""
+        nothing = Gift(None, None, "as shot")
+        if light is None or light.gift is None:
+            return nothing
+        profile = light.gift.profile
+        if profile is not None and self.state.profiles[profile].camera != facts.unique:
+            return nothing
+        return light.gift
+
+    def _new_light(self, name: str) -> int:
+        return self._store.run(
+            "INSERT INTO lights(position, name) VALUES ((SELECT coalesce(max(position), 0) + 1 FROM lights), ?)", name
+        )
 
     def remove_frames(self, frames: Iterable[int]) -> None:
         """Take frames out of the shoot; their files are not touched. A light left empty goes too."""
@@ -384,15 +291,14 @@ class Shoot:
                 self._store.run("DELETE FROM frames WHERE id = ?", frame)
             self._store.run("DELETE FROM lights WHERE id NOT IN (SELECT light FROM frames)")
 
-    def move_to_light(self, frames: Iterable[int], light: int | None, name: str = "New light") -> None:
-        """Put frames under another light; None makes a new one. A light left empty goes."""
+    def move_to_light(self, frames: Iterable[int], light: int | None, name: str = "") -> None:
+        """Put frames under another light; None makes a new one, right after theirs. A light left empty goes."""
         chosen = list(frames)
+        if not chosen:
+            return
         with self._step(f"move {_count(len(chosen), 'frame')} to another light"):
             if light is None:
-                light = self._store.run(
-                    "INSERT INTO lights(position, name) VALUES ((SELECT coalesce(max(position), 0) + 1 FROM lights), ?)",
-                    name,
-                )
+                light = self._split_off(chosen[0], name)
             for frame in chosen:
                 self._store.run(
                     "UPDATE frames SET light = ?1, position = (SELECT coalesce(max(position), 0) + 1 FROM frames WHERE light = ?1) WHERE id = ?2",
@@ -401,10 +307,65 @@ class Shoot:
                 )
             self._store.run("DELETE FROM lights WHERE id NOT IN (SELECT light FROM frames)")
 
+    def split_light(self, frame: int) -> None:
+        """Begin a new light with a frame: it and the frames after it in its light move there."""
+        members = self.state.light_of(frame).frames
+        after = members[members.index(frame) :]
+        if len(after) == len(members):
+            return
+        with self._step(f"begin a new light with {self.state.frames[frame].name}"):
+            light = self._split_off(frame, "")
+            for position, member in enumerate(after, start=1):
+                self._store.run("UPDATE frames SET light = ?, position = ? WHERE id = ?", light, position, member)
+
+    def _split_off(self, frame: int, name: str) -> int:
+        """A new light after the frame's own; named like it, with a number."""
+        old = self.state.light_of(frame)
+        name = name or _free_name(old.name, {k.name for k in self.state.lights})
+        spots = [r["position"] for r in self._store.rows("SELECT position FROM lights ORDER BY position")]
+        here = self._store.rows("SELECT position FROM lights WHERE id = ?", old.id)[0]["position"]
+        following = [p for p in spots if p > here]
+        light = self._new_light(name)
+        if following:
+            self._store.run("UPDATE lights SET position = ? WHERE id = ?", (here + following[0]) / 2, light)
+        return light
+
+    def merge_lights(self, lights: Iterable[int]) -> None:
+        """Make one light of several: their frames join the first, in shooting order."""
+        chosen = [k for k in self.state.lights if k.id in set(lights)]
+        if len(chosen) < 2:
+            return
+        first = chosen[0]
+        members = [self.state.frames[f] for k in chosen for f in k.frames]
+        members.sort(key=lambda f: (f.facts.exif.taken or datetime.max, f.id))
+        with self._step(f"merge {len(chosen)} lights into {first.name}"):
+            for position, frame in enumerate(members, start=1):
+                self._store.run("UPDATE frames SET light = ?, position = ? WHERE id = ?", first.id, position, frame.id)
+            self._store.run("DELETE FROM lights WHERE id NOT IN (SELECT light FROM frames)")
+
     def rename_light(self, light: int, name: str) -> None:
         """Give a light another name."""
         with self._step(f"rename a light to {name}"):
             self._store.run("UPDATE lights SET name = ? WHERE id = ?", name, light)
+
+    def name_lights(self, pattern: str, words: dict[int, str]) -> None:
+        """Name lights by a pattern, which new ones follow too; `words` are the photographer's words for the lighting.
+
+        Raises
+        ------
+        NotSupported
+            For a pattern with unknown fields.
+        """
+        check_pattern(pattern)
+        state = self.state
+        with self._step(f"name lights as {pattern}"):
+            self._store.run("INSERT OR REPLACE INTO facts VALUES ('light_pattern', ?)", pattern)
+            taken: set[str] = set()
+            for light in state.lights:
+                if not light.frames:
+                    continue
+                name = light_name(pattern, state.frames[light.frames[0]].facts, words.get(light.id, ""))
+                self._store.run("UPDATE lights SET name = ? WHERE id = ?", _free_name(name, taken), light.id)
 
     def set_role(self, frames: Iterable[int], role: str) -> None:
         """Mark frames as chart, neutral or subject."""
@@ -418,7 +379,7 @@ class Shoot:
     def keep_reading(self, frame: int, kept: JudgedReading) -> None:
         """Keep a chart reading of a frame, which makes it a chart frame."""
         with self._step(f"read the chart in {self.state.frames[frame].name}"):
-            self._store.run("INSERT OR REPLACE INTO readings VALUES (?, ?)", frame, _reading_to_json(kept))
+            self._store.run("INSERT OR REPLACE INTO readings VALUES (?, ?)", frame, reading_to_json(kept))
             self._store.run("UPDATE frames SET role = 'chart' WHERE id = ? AND role <> 'chart'", frame)
 
     def add_profile(self, profile: CameraProfile, give_to: Iterable[int], light: int | None = None) -> int:
@@ -443,34 +404,82 @@ class Shoot:
     def _give(self, profile: int, frames: list[int], light: int | None) -> None:
         if light is not None:
             self._store.run("UPDATE lights SET profile = ? WHERE id = ?", profile, light)
-        for frame in frames:
-            self._store.run(
-                "UPDATE frames SET profile = ?, balance = NULL, balance_from = 'chart' WHERE id = ?", profile, frame
+        self._store.many(
+            "UPDATE frames SET profile = ?, balance = NULL, balance_from = 'chart' WHERE id = ?", [(profile, f) for f in frames]
+        )
+
+    def give(self, plan: GivingPlan) -> None:
+        """Carry out what a giving plan says, in one step."""
+        with self._step(plan.label()):
+            self._store.many(
+                "UPDATE frames SET profile = ?, balance = ?, balance_from = ?, exposure = ? WHERE id = ?",
+                [(c.profile, _text(c.balance), c.balance_from, c.exposure, c.frame) for c in plan.changes],
             )
+            if plan.light is not None and plan.giving.profile:
+                profile = self.state.frames[plan.source].profile
+                self._store.run("UPDATE lights SET profile = ? WHERE id = ? AND profile IS NOT ?", profile, plan.light, profile)
+            if plan.light is not None:
+                gift = None if plan.gift is None else json.dumps(asdict(plan.gift))
+                self._store.run("UPDATE lights SET gift = ? WHERE id = ? AND gift IS NOT ?", gift, plan.light, gift)
+
+    def mark_spotted(self, spotted: dict[int, Spotted]) -> None:
+        """Mark the chart and neutral frames that were recognised, keeping the readings; frames marked otherwise stay so."""
+        frames = self.state.frames
+        chosen = {f: s for f, s in spotted.items() if f in frames and frames[f].role == "subject" and s.role != "subject"}
+        if not chosen:
+            return
+        charts = sum(s.role == "chart" for s in chosen.values())
+        parts = [_count(n, f"{kind} frame") for n, kind in ((charts, "chart"), (len(chosen) - charts, "neutral")) if n]
+        with self._step("mark " + " and ".join(parts)):
+            for frame, s in chosen.items():
+                self._store.run("UPDATE frames SET role = ?, neutral = ? WHERE id = ?", s.role, _text(s.neutral), frame)
+                if s.reading is not None:
+                    self._store.run("INSERT OR REPLACE INTO readings VALUES (?, ?)", frame, reading_to_json(s.reading))
+
+    def keep_neutral(self, frame: int, balance: tuple[float, ...]) -> None:
+        """Keep the balance measured on a neutral frame, which marks it as one."""
+        with self._step(f"measure the neutral in {self.state.frames[frame].name}"):
+            self._store.run("UPDATE frames SET role = 'neutral', neutral = ? WHERE id = ?", _text(balance), frame)
+
+    def keep_chart(self, chart: Chart) -> None:
+        """Keep a chart definition in the shoot, in place of one of the same id."""
+        with self._step(f"keep the chart {chart.name}"):
+            self._store.run("INSERT OR REPLACE INTO charts VALUES (?, ?)", chart.id, chart_to_json(chart))
 
     def use_built_in(self, frames: Iterable[int]) -> None:
         """Return frames to the camera's built-in profile and as-shot balance."""
         chosen = list(frames)
         with self._step(f"return {_count(len(chosen), 'frame')} to the built-in profile"):
-            for frame in chosen:
-                self._store.run(
-                    "UPDATE frames SET profile = NULL, balance = NULL, balance_from = 'as shot' WHERE id = ?", frame
-                )
+            self._store.many(
+                "UPDATE frames SET profile = NULL, balance = NULL, balance_from = 'as shot' WHERE id = ?",
+                [(f,) for f in chosen],
+            )
 
-    def set_balance(self, frames: Iterable[int], balance: tuple[float, ...] | None, source: str) -> None:
-        """Set a white balance (multipliers, green 1) on frames; None is the profile's or the camera's own."""
+    def set_balance(self, frames: Iterable[int], balance: tuple[float, ...] | None, source: str, joins: bool = False) -> None:
+        """Set a white balance (multipliers, green 1) on frames; None is the profile's or the camera's own.
+
+        `joins` makes one step of it with the step before, when that was of the same kind: the moments of one drag.
+        """
         chosen = list(frames)
-        text = None if balance is None else json.dumps([float(v) for v in balance])
-        with self._step(f"white balance of {_count(len(chosen), 'frame')}: {source}"):
-            for frame in chosen:
-                self._store.run("UPDATE frames SET balance = ?, balance_from = ? WHERE id = ?", text, source, frame)
+        with self._step(f"white balance of {_count(len(chosen), 'frame')}: {source}", joins):
+            self._store.many(
+                "UPDATE frames SET balance = ?, balance_from = ? WHERE id = ?", [(_text(balance), source, f) for f in chosen]
+            )
+
+    def set_as_shot(self, frames: Iterable[int]) -> None:
+        """Return frames to the balance that their camera measured, each to its own."""
+        chosen = [self.state.frames[f] for f in frames]
+        with self._step(f"white balance of {_count(len(chosen), 'frame')}: as shot"):
+            self._store.many(
+                "UPDATE frames SET balance = ?, balance_from = 'as shot' WHERE id = ?",
+                [(None if f.profile is None else _text(tuple(f.facts.as_shot)), f.id) for f in chosen],
+            )
 
     def set_exposure(self, frames: Iterable[int], ev: float) -> None:
         """Set the exposure of frames, in EV."""
         chosen = list(frames)
         with self._step(f"exposure {ev:+.2f} EV on {_count(len(chosen), 'frame')}"):
-            for frame in chosen:
-                self._store.run("UPDATE frames SET exposure = ? WHERE id = ?", float(ev), frame)
+            self._store.many("UPDATE frames SET exposure = ? WHERE id = ?", [(float(ev), f) for f in chosen])
 
     def set_working(self, space: RGBSpace) -> None:
         """Choose the shoot's working space."""
@@ -500,9 +509,9 @@ class Shoot:
             self._store.run("UPDATE frames SET path = ? WHERE id = ?", str(path.absolute()), frame)
 
     @contextmanager
-    def _step(self, label: str) -> Iterator[None]:
+    def _step(self, label: str, joins: bool = False) -> Iterator[None]:
         try:
-            with self._store.step(label):
+            with self._store.step(label, joins):
                 yield
         finally:
             self._state = None
@@ -512,28 +521,26 @@ def _count(number: int, thing: str) -> str:
     return f"{number} {thing}" if number == 1 else f"{number} {thing}s"
 
 
-def propose_lights(arrivals: list[Arrival]) -> list[tuple[str, list[Arrival]]]:
-    """Group arrivals (in shooting order) into lights: a new one with another camera, lens, balance, or after 45 minutes."""
-    groups: list[list[Arrival]] = []
-    for arrival in arrivals:
-        if not groups or _differs(groups[-1][-1].facts, arrival.facts):
-            groups.append([])
-        groups[-1].append(arrival)
-    names: dict[str, int] = {}
-    result = []
-    for group in groups:
-        first = group[0].facts
-        kelvin, _ = built_in(first).temperature(first.as_shot)
-        name = f"{first.model or 'Camera'}, {round(kelvin, -2):.0f} K"
-        names[name] = names.get(name, 0) + 1
-        result.append((name if names[name] == 1 else f"{name}, {names[name]}", group))
-    return result
+def _free_name(name: str, taken: set[str]) -> str:
+    """A name that is not taken, by a number after it; it is taken then."""
+    chosen, number = name, 2
+    while chosen in taken:
+        chosen, number = f"{name}, {number}", number + 1
+    taken.add(chosen)
+    return chosen
 
 
-def _differs(a: RawFacts, b: RawFacts) -> bool:
-    if (a.unique, a.exif.lens) != (b.unique, b.exif.lens):
-        return True
-    if a.exif.taken and b.exif.taken and (b.exif.taken - a.exif.taken).total_seconds() > 45 * 60:
-        return True
-    ratio = np.log2(a.as_shot[[0, 2]] / b.as_shot[[0, 2]])
-    return bool(np.abs(ratio).max() > 0.35)
+def _floats(text: str | None) -> tuple[float, ...] | None:
+    return None if text is None else tuple(float(v) for v in json.loads(text))
+
+
+def _text(balance: tuple[float, ...] | None) -> str | None:
+    return None if balance is None else json.dumps([float(v) for v in balance])
+
+
+def _gift(text: str | None) -> Gift | None:
+    if text is None:
+        return None
+    data = json.loads(text)
+    balance = None if data["balance"] is None else tuple(float(v) for v in data["balance"])
+    return Gift(data["profile"], balance, data["balance_from"], data["exposure"])

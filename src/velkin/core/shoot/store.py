@@ -16,18 +16,20 @@ from pathlib import Path
 from velkin.core.errors import OutputRefused, ShootError
 
 _APPLICATION = 0x564C4B4E  # "VLKN"
-_VERSION = 1
+_VERSION = 2
 
 _SCHEMA = """
 CREATE TABLE facts (key TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE profiles (id INTEGER PRIMARY KEY, name TEXT NOT NULL, camera TEXT NOT NULL, json TEXT NOT NULL);
 CREATE TABLE lights (
-    id INTEGER PRIMARY KEY, position REAL NOT NULL, name TEXT NOT NULL, profile INTEGER REFERENCES profiles(id));
+    id INTEGER PRIMARY KEY, position REAL NOT NULL, name TEXT NOT NULL, profile INTEGER REFERENCES profiles(id),
+    gift TEXT);
+CREATE TABLE charts (id TEXT PRIMARY KEY, json TEXT NOT NULL);
 CREATE TABLE frames (
     id INTEGER PRIMARY KEY, light INTEGER NOT NULL REFERENCES lights(id), position REAL NOT NULL, name TEXT NOT NULL,
     path TEXT NOT NULL, digest TEXT NOT NULL, role TEXT NOT NULL DEFAULT 'subject', facts TEXT NOT NULL,
     balance TEXT, balance_from TEXT NOT NULL DEFAULT 'as shot', exposure REAL NOT NULL DEFAULT 0,
-    profile INTEGER REFERENCES profiles(id));
+    profile INTEGER REFERENCES profiles(id), neutral TEXT);
 CREATE TABLE readings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
 CREATE TABLE destinations (id TEXT PRIMARY KEY, position REAL NOT NULL, json TEXT NOT NULL);
 CREATE TABLE written (
@@ -43,7 +45,16 @@ CREATE INDEX written_by_frame ON written(frame, destination);
 """
 
 #: Decisions that can be undone; `written` holds facts about files outside and cannot.
-_UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations")
+_UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations", "charts")
+
+#: What brings a shoot of each earlier version to the next one; triggers are made anew after it.
+_MIGRATIONS = {
+    1: """
+ALTER TABLE lights ADD COLUMN gift TEXT;
+ALTER TABLE frames ADD COLUMN neutral TEXT;
+CREATE TABLE charts (id TEXT PRIMARY KEY, json TEXT NOT NULL);
+""",
+}
 
 
 def _triggers(connection: sqlite3.Connection) -> str:
@@ -123,6 +134,7 @@ class Store:
             if version > _VERSION:
                 connection.close()
                 raise ShootError("this shoot was written by a newer Velkin; it was left untouched", path)
+            cls._migrate(connection, version, path)
             sound = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
             if sound != "ok":
                 connection.close()
@@ -132,6 +144,26 @@ class Store:
         except sqlite3.DatabaseError as error:
             raise ShootError(f"this is not a Velkin shoot, or it is damaged ({error})", path) from error
         return cls(path, connection)
+
+    @staticmethod
+    def _migrate(connection: sqlite3.Connection, version: int, path: Path) -> None:
+        """Bring a shoot of an earlier version to this one, whole or not at all; a copy as it was is kept next to it."""
+        if version == _VERSION:
+            return
+        kept = path.with_name(f"{path.stem} (version {version}){path.suffix}")
+        if not kept.exists():
+            with contextlib.closing(sqlite3.connect(kept)) as copy:
+                connection.backup(copy)
+        triggers = [r[0] for r in connection.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'")]
+        steps = "".join(_MIGRATIONS[v] for v in range(version, _VERSION))
+        drops = "".join(f"DROP TRIGGER {name};\n" for name in triggers)
+        try:
+            connection.executescript(f"BEGIN IMMEDIATE;\n{drops}{steps}")
+            connection.executescript(_triggers(connection) + f"PRAGMA user_version = {_VERSION};\nCOMMIT;")
+        except sqlite3.Error:
+            with contextlib.suppress(sqlite3.Error):
+                connection.execute("ROLLBACK")
+            raise
 
     @staticmethod
     def _connect(path: Path) -> sqlite3.Connection:
@@ -160,6 +192,10 @@ class Store:
             raise ShootError(f"the backup copy could not be written ({error})", target) from error
 
     # ---- reading and changing ---------------------------------------------------------------------------------
+
+    def many(self, sql: str, values: list[tuple[object, ...]]) -> None:
+        """The same change for many rows, inside a step or a `plain` transaction."""
+        self._connection.executemany(sql, values)
 
     def rows(self, sql: str, *values: object) -> list[sqlite3.Row]:
         """The rows of a query."""
@@ -194,12 +230,14 @@ class Store:
             yield
 
     @contextlib.contextmanager
-    def step(self, label: str) -> Iterator[None]:
-        """One undoable step: all changes inside are kept together or not at all."""
+    def step(self, label: str, joins: bool = False) -> Iterator[None]:
+        """One undoable step: all changes inside are kept together or not at all; `joins` adds them to the last step of this label."""
         with self._transaction():
             self.run("DELETE FROM inverses WHERE step IN (SELECT id FROM steps WHERE undone = 1)")
             self.run("DELETE FROM steps WHERE undone = 1")
-            step = self.run("INSERT INTO steps(label) VALUES (?)", label)
+            last = self.rows("SELECT id, label FROM steps ORDER BY id DESC LIMIT 1")
+            joined = joins and bool(last) and last[0]["label"] == label
+            step = int(last[0]["id"]) if joined else self.run("INSERT INTO steps(label) VALUES (?)", label)
             self.run("UPDATE recording SET step = ?", step)
             yield
             self.run("UPDATE recording SET step = NULL")

@@ -48,3 +48,15 @@ def xy_of_cct(kelvin: float) -> Floats:
     if kelvin < 4000.0:
         return xyz_to_xy(xyz_of_light(planckian(kelvin)))
     return np.array(daylight_xy(min(kelvin, 25000.0)))
+
+
+def xy_of_temperature(kelvin: float, duv: float) -> Floats:
+    """Chromaticity (2,) at a distance Duv from the Planckian locus, on the line of one correlated temperature; undoes `cct_duv`."""
+    kelvins = np.array([kelvin * 0.999, kelvin, kelvin * 1.001])
+    before, here, after = xy_to_uv(xyz_to_xy(planckian(kelvins[:, None]) @ observer()))
+    along = (after - before) / np.hypot(*(after - before))
+    across = np.array([-along[1], along[0]])
+    if across[1] < 0:
+        across = -across
+    u, v = here + duv * across
+    return np.array([3.0 * u, 2.0 * v]) / (2.0 * u - 8.0 * v + 4.0)

@@ -1,0 +1,219 @@
+"""White balance on the Camera bench: as shot, from the chart, from a card, picked, or temperature and tint."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QPushButton,
+    QSlider,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from velkin.app.benches.parts import compact, labelled, row_of, soft
+from velkin.app.desk import Desk
+from velkin.app.words import signed
+from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.shoot.state import Frame
+from velkin.core.whitebalance import COOLEST, WARMEST
+
+_STEPS = 1000
+_TINT = 60.0  # thousandths of Duv, on both sides
+_SIZES = (5, 15, 31, 61)
+
+
+class BalanceSection(QWidget):
+    """Shows the balance of the frame in the viewer; what is chosen goes to the selected frames."""
+
+    def __init__(self, desk: Desk, pick: Callable[[], None]) -> None:
+        super().__init__()
+        self._desk = desk
+        self._model = desk.model
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self._ways(pick))
+        self.kelvin = QSpinBox()
+        self.kelvin.setRange(int(WARMEST), int(COOLEST))
+        self.kelvin.setSuffix(" K")
+        self.kelvin.setSingleStep(50)
+        self.kelvin.setAccessibleName("Temperature in kelvin")
+        self.tint = QDoubleSpinBox()
+        self.tint.setRange(-_TINT, _TINT)
+        self.tint.setDecimals(1)
+        self.tint.setSingleStep(0.5)
+        self.tint.setAccessibleName("Tint: Duv in thousandths")
+        self.tint.setToolTip("Duv in thousandths: above 0 the light is taken for greenish, below for pinkish")
+        self.kelvin_slider, self.tint_slider = QSlider(Qt.Orientation.Horizontal), QSlider(Qt.Orientation.Horizontal)
+        self.kelvin_slider.setRange(0, _STEPS)
+        self.tint_slider.setRange(int(-10 * _TINT), int(10 * _TINT))
+        for slider, field, name in (
+            (self.kelvin_slider, self.kelvin, "Temperature"),
+            (self.tint_slider, self.tint, "Tint"),
+        ):
+            field.setKeyboardTracking(False)
+            field.setFixedWidth(92)
+            slider.setAccessibleName(f"{name}, to drag")
+            holder = QWidget()
+            row = QHBoxLayout(holder)
+            row.setContentsMargins(0, 0, 0, 0)
+            row.setSpacing(8)
+            row.addWidget(slider, 1)
+            row.addWidget(field)
+            column.addWidget(labelled(name, holder, 76))
+        self.words = soft()
+        column.addWidget(self.words)
+        self._dragging = False
+        self.kelvin.valueChanged.connect(lambda _: self._typed(False))
+        self.tint.valueChanged.connect(lambda _: self._typed(False))
+        self.kelvin_slider.valueChanged.connect(self._dragged)
+        self.tint_slider.valueChanged.connect(self._dragged)
+        for slider in (self.kelvin_slider, self.tint_slider):
+            slider.sliderPressed.connect(lambda: setattr(self, "_joins", False))
+        self._joins = False
+
+    def _ways(self, pick: Callable[[], None]) -> QWidget:
+        self._group = QButtonGroup(self)
+        self.as_shot, self.chart, self.card = QPushButton("As shot"), QPushButton("Chart"), QPushButton("Card")
+        self.pick = QPushButton("Pick   N")
+        tips = (
+            (self.as_shot, "as shot", "The camera's own white balance"),
+            (self.chart, "chart", "The chart's whole grey row in this light, from highlights to shadows"),
+            (self.card, "card", "This light's frame of a neutral card"),
+            (self.pick, "picked", "Click what was neutral in front of the lens (N)"),
+        )
+        for index, (button, _, tip) in enumerate(tips):
+            button.setCheckable(True)
+            button.setToolTip(tip)
+            button.setProperty("narrow", True)
+            self._group.addButton(button, index)
+        self._sources = [source for _, source, _ in tips]
+        self._group.idClicked.connect(lambda index: self._chosen(self._sources[index], pick))
+        self.area = compact(QComboBox())
+        for side in _SIZES:
+            self.area.addItem(f"{side} × {side} px", side)
+        self.area.setCurrentIndex(1)
+        self.area.setToolTip("The area that a pick measures")
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(row_of(self.as_shot, self.chart, self.card, self.pick))
+        column.addWidget(labelled("Picked area", self.area, 76))
+        return holder
+
+    def pick_size(self) -> float:
+        """Side of the square that a pick measures, in picture pixels."""
+        return float(self.area.currentData())
+
+    # ---- showing ----------------------------------------------------------------------------------------------
+
+    def show_frame(self, frame: Frame | None) -> None:
+        """Follow the frame in the viewer."""
+        self.setEnabled(frame is not None)
+        if frame is None:
+            self.words.setText("")
+            return
+        state = self._model.state
+        camera = state.path(frame.id).camera
+        kelvin, duv = built_in(frame.facts).temperature(np.array(camera.balance))
+        for widget in (self.kelvin, self.tint, self.kelvin_slider, self.tint_slider):
+            widget.blockSignals(True)
+        self.kelvin.setValue(round(kelvin))
+        self.tint.setValue(1000 * duv)
+        if not self.kelvin_slider.isSliderDown():
+            self.kelvin_slider.setValue(_place_of(kelvin))
+        if not self.tint_slider.isSliderDown():
+            self.tint_slider.setValue(round(10000 * duv))
+        for widget in (self.kelvin, self.tint, self.kelvin_slider, self.tint_slider):
+            widget.blockSignals(False)
+        self._group.setExclusive(False)
+        for index, source in enumerate(self._sources):
+            button = self._group.button(index)
+            assert button is not None
+            button.setChecked(camera.balance_from == source)
+        self._group.setExclusive(True)
+        self.chart.setEnabled(self._chart_balance(frame) is not None)
+        self.card.setEnabled(self._card(frame) is not None)
+        numbers = "   ".join(f"{v:.3f}" for v in camera.balance)
+        self.words.setText(f"{camera.balance_from}: R, G, B × {numbers}; Duv {signed(duv, 4)}")
+
+    def _chart_balance(self, frame: Frame) -> tuple[float, ...] | None:
+        """The chart's balance in this light: of the frame's profile, the light's, or the reading."""
+        state = self._model.state
+        light = state.light_of(frame.id)
+        profile = frame.profile if frame.profile is not None else light.profile
+        if profile is not None:
+            return state.profiles[profile].balance
+        white = state.white_of(light.id)
+        return white.balance if white is not None and white.frame in state.readings else None
+
+    def _card(self, frame: Frame) -> int | None:
+        """The neutral frame of this light."""
+        state = self._model.state
+        if frame.role == "neutral":
+            return frame.id
+        return next((f for f in state.light_of(frame.id).frames if state.frames[f].role == "neutral"), None)
+
+    # ---- doing ------------------------------------------------------------------------------------------------
+
+    def _chosen(self, source: str, pick: Callable[[], None]) -> None:
+        frame = self._model.frame
+        if frame is None:
+            return
+        chosen = self._model.selected
+        if source == "as shot":
+            self._desk.command(lambda shoot: shoot.set_as_shot(chosen))
+        elif source == "chart":
+            balance = self._chart_balance(frame)
+            if balance is not None:
+                self._desk.set_balance(chosen, balance, "chart")
+        elif source == "card":
+            card = self._card(frame)
+            neutral = self._model.state.frames[card].neutral if card is not None else None
+            if neutral is not None:
+                self._desk.set_balance(chosen, neutral, "card")
+            elif card is not None:
+                self._desk.measure_card(card, chosen)
+        else:
+            pick()
+        self.show_frame(self._model.frame)
+
+    def _dragged(self) -> None:
+        sender = self.sender()
+        if sender is self.kelvin_slider:
+            self.kelvin.blockSignals(True)
+            self.kelvin.setValue(round(_kelvin_at(self.kelvin_slider.value())))
+            self.kelvin.blockSignals(False)
+        else:
+            self.tint.blockSignals(True)
+            self.tint.setValue(self.tint_slider.value() / 10)
+            self.tint.blockSignals(False)
+        self._typed(self._joins)
+        self._joins = True  # what follows in this drag is one step with it
+
+    def _typed(self, joins: bool) -> None:
+        frame = self._model.frame
+        if frame is None:
+            return
+        balance = built_in(frame.facts).balance_at(float(self.kelvin.value()), self.tint.value() / 1000)
+        numbers = (float(balance[0]), 1.0, float(balance[2]))
+        self._desk.set_balance(self._model.selected, numbers, "typed", joins)
+
+
+def _place_of(kelvin: float) -> int:
+    """Where a temperature lies on the slider: even in reciprocal temperature, which is even to the eye."""
+    share = (1 / WARMEST - 1 / min(max(kelvin, WARMEST), COOLEST)) / (1 / WARMEST - 1 / COOLEST)
+    return round(_STEPS * share)
+
+
+def _kelvin_at(place: int) -> float:
+    return 1 / (1 / WARMEST - place / _STEPS * (1 / WARMEST - 1 / COOLEST))

@@ -1,0 +1,165 @@
+"""Jobs with charts: finding, reading, snapping, fitting, averaging, measuring, printing. Each runs on the service."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.fit import FitRequest, fit, stamped
+from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.charts.average import average_readings
+from velkin.core.charts.definition import Chart
+from velkin.core.charts.find import FoundChart
+from velkin.core.charts.judge import judge, refuse_unusable
+from velkin.core.charts.read import Choices
+from velkin.core.charts.reading_job import JudgedReading, charts_in, read_at, read_found
+from velkin.core.charts.refining import refine
+from velkin.core.errors import VelkinError
+from velkin.core.files.safely import refuse_output, write_whole
+
+if TYPE_CHECKING:
+    from velkin.app.desk import Desk
+
+Floats = NDArray[np.float64]
+
+
+class Charting(QObject):
+    """The chart jobs of the window."""
+
+    read_ready = pyqtSignal(int, object)  # frame, JudgedReading or VelkinError
+    found = pyqtSignal(int, object)  # frame, list of FoundChart: every chart that lies in it
+    fit_ready = pyqtSignal(int, object)  # frame, CameraProfile or VelkinError
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+
+    def _do(self, frame: int, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        source = self._desk.model.state.frames[frame].path
+        self._desk.service.do(work, lambda result: done(about(result, source)))
+
+    def find(self, frame: int, chart: Chart) -> None:
+        """Find every chart in a frame and read the surest; they come as `found` and `read_ready`."""
+        source = self._desk.model.state.frames[frame].path
+
+        def work() -> tuple[list[FoundChart], JudgedReading]:
+            image = self._desk.service.half(source)
+            charts = charts_in(image, chart, 0.5)
+            return charts, read_found(image, charts[0], 0.5)
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self.read_ready.emit(frame, result)
+                return
+            self.found.emit(frame, result[0])
+            self.read_ready.emit(frame, result[1])
+
+        self._do(frame, work, done)
+
+    def read(
+        self, frame: int, chart: Chart, corners: Floats, choices: Choices, grid_error: float | None = None, snap: bool = False
+    ) -> None:
+        """Read the chart at corners, with `snap` after moving them to the patches' real edges; it comes as `read_ready`."""
+        source = self._desk.model.state.frames[frame].path
+
+        def work() -> JudgedReading:
+            image = self._desk.service.half(source)
+            at, error = corners, grid_error
+            if snap:
+                snapped, error = refine(image, corners * 0.5, chart)
+                at = snapped * 2.0
+                if not np.isfinite(error):
+                    raise VelkinError("no edges of patches are near enough to snap to; drag the corners closer first")
+            return read_at(image, at, chart, 0.5, choices, error)
+
+        self._do(frame, work, lambda result: self.read_ready.emit(frame, result))
+
+    def fit(self, frame: int, kept: JudgedReading) -> None:
+        """Fit a profile from a reading; it comes as `fit_ready` and is kept only by `Desk.keep_profile`."""
+        state = self._desk.model.state
+        f, light = state.frames[frame], state.light_of(frame)
+
+        def work() -> CameraProfile:
+            refuse_unusable(kept.judgements)
+            name = light.name if (f.facts.model or "Camera") in light.name else f"{f.facts.model or 'Camera'}, {light.name}"
+            request = FitRequest(kept.for_fit(), kept.chart, f.facts.unique, built_in(f.facts), None, name, f.path.name)
+            return stamped(fit(request), datetime.now())
+
+        self._do(frame, work, lambda result: self.fit_ready.emit(frame, result))
+
+    def average(self, frame: int) -> JudgedReading | None:
+        """This frame's reading averaged with those of the same chart in its light; None where there is no other."""
+        state = self._desk.model.state
+        kept = state.readings.get(frame)
+        if kept is None:
+            return None
+        others = [
+            state.readings[f]
+            for f in state.light_of(frame).frames
+            if f != frame and f in state.readings and state.readings[f].chart.id == kept.chart.id
+        ]
+        if not others:
+            return None
+        reading = average_readings([kept.reading, *(o.reading for o in others)])
+        return replace(kept, reading=reading, judgements=judge(reading, kept.chart, kept.grid_error))
+
+    def print_chart(self, chart: Chart, folder: Path) -> None:
+        """Write a chart as PDF and 16-bit TIFF with its definition into a folder; nothing that is there is replaced."""
+        from velkin.core.charts.chart_file import chart_to_json
+        from velkin.core.charts.print_chart import chart_pdf, chart_tiff
+
+        def work() -> list[str]:
+            parts = ((".pdf", chart_pdf(chart)), (".tif", chart_tiff(chart)), (".json", chart_to_json(chart).encode()))
+            outs = [folder / f"{chart.id} to print{suffix}" for suffix, _ in parts]
+            for out in outs:
+                refuse_output(out, [], False)
+            for out, (_, data) in zip(outs, parts, strict=True):
+                write_whole(out, data, False)
+            return [out.name for out in outs]
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._desk.model.report(result)
+            else:
+                self._desk.model.notice.emit(
+                    f"Written to {folder.name}: {', '.join(result)}. Print without scaling, then measure it."
+                )
+
+        self._desk.service.do(work, done)
+
+    def measure_print(self, chart: Chart, out: Path) -> None:
+        """Let the stand-in instrument measure a print of a chart into a CGATS file, and keep the measured chart in the shoot."""
+        from velkin.core.charts.chart_file import chart_to_cgats
+        from velkin.sim.printing import measured_print
+
+        def work() -> Chart:
+            measured = measured_print(chart, out.stem)
+            refuse_output(out, [], True)
+            created = datetime.now().astimezone().isoformat(timespec="seconds")
+            write_whole(out, chart_to_cgats(measured, "Velkin stand-in instrument", created).encode(), True)
+            return measured
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._desk.model.report(result)
+            elif self._desk.model.shoot is None or self._desk.command(lambda s: s.keep_chart(result)):
+                self._desk.model.notice.emit(
+                    f"{result.name} was measured into {out.name} (simulated), and can be chosen as a chart."
+                )
+
+        self._desk.service.do(work, done)
+
+
+def about(result: Any, source: Path) -> Any:
+    """An error names the file it is about."""
+    if isinstance(result, VelkinError) and result.file is None:
+        result.file = source
+    return result

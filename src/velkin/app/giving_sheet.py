@@ -1,0 +1,97 @@
+"""Giving to other frames: what goes to whom, said before it is done."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QLabel, QVBoxLayout, QWidget
+
+from velkin.app import theme
+from velkin.app.benches.parts import Heading, Rule, button, labelled, row_of, soft
+from velkin.app.model import ShootModel
+from velkin.app.words import count
+from velkin.core.shoot.giving import Giving, GivingPlan, plan_giving
+
+
+class GivingSheet(QDialog):
+    """Asks what to give, shows the summary, and leaves a plan."""
+
+    def __init__(self, model: ShootModel, parent: QWidget) -> None:
+        super().__init__(parent)
+        assert model.frame is not None
+        self._model = model
+        self._source = model.frame.id
+        self.plan: GivingPlan | None = None
+        self.setWindowTitle("Give to other frames")
+        self.setFixedWidth(440)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(8)
+        state = model.state
+        light = state.light_of(self._source)
+        column.addWidget(Heading(f"From {model.frame.name} to"))
+        self.to = QComboBox()
+        self.to.setAccessibleName("To which frames")
+        self.to.addItem(f"the {count(len(light.frames), 'frame')} of {light.name}", tuple(light.frames))
+        if len(model.selected) > 1:
+            self.to.addItem(f"the {len(model.selected)} chosen frames", model.selected)
+            if set(model.selected) != set(light.frames):
+                self.to.setCurrentIndex(1)
+        if len(state.lights) > 1:
+            self.to.addItem(f"all {len(state.frames)} frames of the shoot", tuple(state.order()))
+        column.addWidget(self.to)
+        column.addWidget(Rule())
+        column.addWidget(Heading("What"))
+        name = "the built-in profile" if model.frame.profile is None else state.profiles[model.frame.profile].name
+        self.profile = QCheckBox(f"Profile: {name}")
+        self.balance = QCheckBox(f"White balance: {state.path(self._source).camera.balance_from}")
+        self.profile.setChecked(True)
+        self.balance.setChecked(True)
+        self.exposure = QComboBox()
+        self.exposure.addItem("each frame keeps its own", "")
+        self.exposure.addItem(f"this frame's, {model.frame.exposure:+.2f} EV".replace("-", "−"), "frame")
+        if model.frame.profile is not None:
+            self.exposure.addItem("the chart's: its greys get their own lightness", "chart")
+        column.addWidget(self.profile)
+        column.addWidget(self.balance)
+        column.addWidget(labelled("Exposure", self.exposure, 76))
+        column.addWidget(Rule())
+        self.spare = QCheckBox("Frames with a profile of their own keep it")
+        self.newcomers = QCheckBox("Frames that arrive later in this light get it too")
+        self.newcomers.setChecked(light.gift is not None)
+        column.addWidget(self.spare)
+        column.addWidget(self.newcomers)
+        column.addWidget(Rule())
+        self.summary = QLabel()
+        self.summary.setFont(theme.font(13, 600))
+        self.summary.setWordWrap(True)
+        self.reasons = soft()
+        column.addWidget(self.summary)
+        column.addWidget(self.reasons)
+        self.give_button = button("Give", self.accept, primary=True)
+        self.give_button.setDefault(True)
+        column.addWidget(row_of(button("Cancel", self.reject), self.give_button))
+        for box in (self.to, self.exposure):
+            box.currentIndexChanged.connect(self._follow)
+        for tick in (self.profile, self.balance, self.spare, self.newcomers):
+            tick.toggled.connect(self._follow)
+        self._follow()
+
+    def _follow(self) -> None:
+        giving = Giving(
+            self.profile.isChecked(),
+            self.balance.isChecked(),
+            str(self.exposure.currentData()),
+            self.spare.isChecked(),
+            self.newcomers.isChecked(),
+        )
+        light = self._model.state.light_of(self._source)
+        frames = tuple(self.to.currentData())
+        whole = set(frames) >= set(light.frames)
+        something = giving.profile or giving.balance or bool(giving.exposure)
+        self.newcomers.setEnabled(whole)
+        self.spare.setEnabled(giving.profile)
+        self.plan = plan_giving(self._model.state, self._source, frames, giving, light.id if whole else None)
+        changes = bool(self.plan.changes) or (whole and self.plan.gift != light.gift)
+        self.give_button.setEnabled(something and changes)
+        self.summary.setText(self.plan.summary() if something else "Nothing is ticked.")
+        self.reasons.setText("\n".join(self.plan.reasons()))
+        self.reasons.setVisible(bool(self.plan.kept))

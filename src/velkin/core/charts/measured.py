@@ -1,0 +1,28 @@
+"""A chart's reference from a frame that is trusted already: its patches as a fitted profile sees them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.charts.definition import Chart, neutral_patches
+from velkin.core.charts.reading_job import JudgedReading
+
+
+def chart_from_reading(kept: JudgedReading, profile: CameraProfile) -> Chart:
+    """The chart of a reading with colours as a profile of the same camera and light measures them.
+
+    XYZ D50 on the profile's own exposure, at which the chart that it was fitted on has its own lightness; values below 0 are cut.
+    """
+    rgb = kept.for_fit().rgb() * np.array(profile.balance)
+    xyz = np.maximum(rgb @ profile.array().T * profile.exposure, 0.0)
+    chart = kept.chart
+    return replace(
+        chart,
+        source=f"read through {profile.name}",
+        reflectances=None,
+        colours=xyz,
+        neutrals=neutral_patches(chart.ids, xyz),
+    )

@@ -1,0 +1,207 @@
+"""Everything in a shoot at one moment: frames, lights, profiles, readings, charts, destinations; and what follows from them."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.charts.definition import Chart
+from velkin.core.charts.reading_job import JudgedReading
+from velkin.core.errors import FitRefused
+from velkin.core.files.raw import RawFacts
+from velkin.core.handoff.destination import Destination
+from velkin.core.path import ColourPath, built_in_stage, profile_stage
+from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.whitebalance import from_greys
+
+Floats = NDArray[np.float64]
+
+ROLES = ("subject", "chart", "neutral")
+#: How far (log2 of a channel ratio) the camera's own balance may wander from the chart frame's before it is said.
+DRIFT = 0.12
+
+
+@dataclass(frozen=True)
+class Frame:
+    """One picture in a shoot.
+
+    `neutral` is the balance measured on it where it is a frame of a neutral card.
+    """
+
+    id: int
+    light: int
+    name: str
+    path: Path
+    digest: str
+    role: str
+    facts: RawFacts
+    balance: tuple[float, ...] | None
+    balance_from: str
+    exposure: float
+    profile: int | None
+    neutral: tuple[float, ...] | None = None
+
+
+@dataclass(frozen=True)
+class Gift:
+    """What frames that arrive later under a light are given."""
+
+    profile: int | None
+    balance: tuple[float, ...] | None
+    balance_from: str
+    exposure: float | None = None
+
+
+@dataclass(frozen=True)
+class Light:
+    """One camera + lens + lighting set-up, with the ids of its frames in order."""
+
+    id: int
+    name: str
+    profile: int | None
+    frames: tuple[int, ...]
+    gift: Gift | None = None
+
+
+@dataclass(frozen=True)
+class LightWhite:
+    """The neutral of a light: its balance, temperature in kelvin, Duv, and the frame it was measured on."""
+
+    balance: tuple[float, float, float]
+    kelvin: float
+    duv: float
+    frame: int
+
+
+@dataclass(frozen=True)
+class WrittenFile:
+    """A file that was handed off, and what its check found."""
+
+    frame: int
+    destination: str
+    path: Path
+    at: str
+    ok: bool
+    finding: str
+    state: str
+
+
+@dataclass(frozen=True)
+class State:
+    """Everything in a shoot at one moment."""
+
+    name: str
+    working: RGBSpace
+    lights: tuple[Light, ...]
+    frames: dict[int, Frame]
+    profiles: dict[int, CameraProfile]
+    readings: dict[int, JudgedReading]
+    destinations: tuple[Destination, ...]
+    charts: dict[str, Chart]
+    light_pattern: str
+
+    def order(self) -> list[int]:
+        """Frame ids as shown: light by light."""
+        return [f for light in self.lights for f in light.frames]
+
+    def light_of(self, frame: int) -> Light:
+        """The light a frame is under."""
+        wanted = self.frames[frame].light
+        return next(light for light in self.lights if light.id == wanted)
+
+    def ticked(self) -> tuple[Destination, ...]:
+        """The destinations that the next hand-off writes."""
+        return tuple(d for d in self.destinations if d.ticked)
+
+    def proof_destination(self) -> Destination:
+        """The destination that Proof shows: the first ticked one, else the first."""
+        ticked = self.ticked()
+        return ticked[0] if ticked else self.destinations[0]
+
+    def path(self, frame: int) -> ColourPath:
+        """The colour path of a frame as it is now."""
+        f = self.frames[frame]
+        if f.profile is not None:
+            camera = profile_stage(self.profiles[f.profile], None if f.balance is None else np.array(f.balance), f.balance_from)
+        else:
+            camera = built_in_stage(f.facts, None if f.balance is None else np.array(f.balance), f.balance_from)
+        return ColourPath(camera, f.exposure, self.working, self.proof_destination().space)
+
+    def path_as(self, frame: int, look: str) -> ColourPath:
+        """The path of a frame under another look, to compare with: same exposure, other camera settings.
+
+        `look` is ``built-in`` (the camera's own rendering, as shot), ``as shot`` (the frame's profile with the camera's own
+        balance), ``profile N`` (another kept profile with its chart's balance) or ``now``.
+        """
+        f = self.frames[frame]
+        camera = self.path(frame).camera
+        if look == "built-in":
+            camera = built_in_stage(f.facts)
+        elif look == "as shot":
+            camera = (
+                profile_stage(self.profiles[f.profile], f.facts.as_shot, "as shot")
+                if f.profile is not None
+                else built_in_stage(f.facts)
+            )
+        elif look.startswith("profile ") and int(look.split()[1]) in self.profiles:
+            camera = profile_stage(self.profiles[int(look.split()[1])])
+        return ColourPath(camera, f.exposure, self.working, self.proof_destination().space)
+
+    def look_name(self, look: str) -> str:
+        """A look in words."""
+        if look.startswith("profile "):
+            profile = self.profiles.get(int(look.split()[1]))
+            return profile.name if profile is not None else "a profile that is gone"
+        return {"built-in": "built-in profile, as shot", "as shot": "as-shot balance", "now": "now"}[look]
+
+    def fingerprint(self, frame: int, destination: Destination) -> str:
+        """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
+        f = self.frames[frame]
+        settings = replace(destination, ticked=True, name="", folder="", pattern="")
+        text = repr((replace(self.path(frame), destination=destination.space), f.digest, settings))
+        return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+    def chart_frame(self, light: int) -> int | None:
+        """The frame whose chart stands for a light: one that was read, else one that is marked."""
+        members = next(k.frames for k in self.lights if k.id == light)
+        charts = [f for f in members if self.frames[f].role == "chart"]
+        return next((f for f in charts if f in self.readings), next(iter(charts), None))
+
+    def white_of(self, light: int) -> LightWhite | None:
+        """The white of a light as it was measured: on its chart's greys, else on its neutral frame; None without either."""
+        members = next(k.frames for k in self.lights if k.id == light)
+        for frame in members:
+            if frame in self.readings:
+                kept = self.readings[frame]
+                try:
+                    return self._white(frame, from_greys(kept.for_fit(), kept.chart))
+                except FitRefused:
+                    continue
+        for frame in members:
+            neutral = self.frames[frame].neutral
+            if neutral is not None and self.frames[frame].role == "neutral":
+                return self._white(frame, np.array(neutral))
+        return None
+
+    def _white(self, frame: int, balance: Floats) -> LightWhite:
+        kelvin, duv = built_in(self.frames[frame].facts).temperature(balance)
+        return LightWhite((float(balance[0]), 1.0, float(balance[2])), kelvin, duv, frame)
+
+    def drifting(self, light: int) -> tuple[int, ...]:
+        """Frames of a light whose own balance, as the camera measured it, lies far from that of the light's chart or neutral
+        frame: the light may have changed since."""
+        members = next(k.frames for k in self.lights if k.id == light)
+        anchor = self.chart_frame(light)
+        if anchor is None:
+            anchor = next((f for f in members if self.frames[f].role == "neutral"), None)
+        if anchor is None:
+            return ()
+        shot = self.frames[anchor].facts.as_shot
+        off = {f: np.abs(np.log2(self.frames[f].facts.as_shot[[0, 2]] / shot[[0, 2]])).max() for f in members}
+        return tuple(f for f in members if off[f] > DRIFT)
