@@ -10,10 +10,11 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from velkin.app.desk import Desk
 from velkin.core.charts.built_in import iso24, velkin48
-from velkin.core.charts.chart_file import load_chart
+from velkin.core.charts.chart_file import load_chart, save_text
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import BadChart, VelkinError
 from velkin.core.files.raw import SUFFIXES
+from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.shoot.lights import light_words
 
 
@@ -135,6 +136,27 @@ class Asking:
         if chosen and self._model.shoot is not None:
             self._remember(chosen)
             self.open_chart_file(Path(chosen))
+
+    def save_chart(self, chart: Chart) -> None:
+        """Ask where to write a chart definition; replacing was confirmed by the dialog."""
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._window,
+            "Save the chart",
+            str(Path(self._folder()) / f"{chart.id}.json"),
+            "Velkin chart (*.json);;CGATS text (*.txt);;Table (*.csv)",
+        )
+        if not chosen:
+            return
+        self._remember(chosen)
+        out = Path(chosen)
+        try:
+            text = save_text(chart, out)
+            refuse_output(out, [], True)
+            write_whole(out, text.encode(), True)
+        except VelkinError as error:
+            self._model.report(error)
+            return
+        self._model.notice.emit(f"{out.name} was written.")
 
     def open_chart_file(self, path: Path, grid: tuple[int, int] | None = None) -> None:
         """Read a chart file; where it does not say how its patches are arranged, ask."""

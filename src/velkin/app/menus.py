@@ -99,6 +99,7 @@ class Menus:
         self._add(chart, "&Back to the built-in profile", window.camera_bench.back_to_built_in)
         chart.addSeparator()
         self._add(chart, "&Open a chart file…", window.asking.chart_file)
+        self._add(chart, "&Define a chart…", window.edit_chart)
         self._add(chart, "P&rint a chart…", window.asking.print_chart)
         self._add(chart, "&Measure a print with the stand-in…", window.asking.measure_print)
         chart.addSeparator()

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from velkin.app.small_pictures import SmallPictures
 from velkin.core.errors import VelkinError
 from velkin.core.files import raw
 from velkin.core.path import ColourPath
@@ -33,6 +34,7 @@ from velkin.core.render import (
     to_space,
     to_working,
 )
+from velkin.core.shoot.state import Frame
 from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]
@@ -130,9 +132,10 @@ class RenderService(QObject):
     thumbnails_left = pyqtSignal(int, int)
     finished = pyqtSignal(object, object)  # callback, result or VelkinError
 
-    def __init__(self) -> None:
+    def __init__(self, small: SmallPictures | None = None) -> None:
         super().__init__()
         self._decoded = _Decoded()
+        self._small = small or SmallPictures()
         self._front = ThreadPoolExecutor(max_workers=1, thread_name_prefix="viewer")
         self._back = ThreadPoolExecutor(max_workers=1, thread_name_prefix="measure")
         self._work = ThreadPoolExecutor(max_workers=1, thread_name_prefix="work")
@@ -148,6 +151,7 @@ class RenderService(QObject):
         self._closing = True
         self._wish += 1
         self._thumb_wish += 1
+        self._small.prune()
         for pool in (self._front, self._back, self._work, self._thumbs):
             pool.shutdown(wait=True, cancel_futures=True)
 
@@ -249,26 +253,28 @@ class RenderService(QObject):
 
     # ---- thumbnails -------------------------------------------------------------------------------------------
 
-    def draw_thumbnails(self, wishes: list[tuple[int, Path, ColourPath]], screen: RGBSpace, edge: int) -> None:
+    def draw_thumbnails(self, wishes: list[tuple[Frame, ColourPath]], screen: RGBSpace) -> None:
         """Draw thumbnails in the given order; an older list is dropped."""
         self._thumb_wish += 1
         wish, total = self._thumb_wish, len(wishes)
         left = [total]
 
-        def one(frame: int, source: Path, path: ColourPath) -> None:
+        def one(frame: Frame, path: ColourPath) -> None:
             if wish != self._thumb_wish:
                 return
             try:
-                camera = self._decoded.get(source, True)
-                scale = edge / max(camera.shape[:2])
-                small = np.asarray(cv2.resize(camera, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), dtype=np.float32)
+                small = self._small.get(frame.digest)
+                if small is None:
+                    small = self._small.make(frame.digest, self._decoded.get(frame.path, True))
+                elif not frame.path.exists():
+                    raise VelkinError("the source is not there any more")
                 plain = replace(path, destination=path.working)
                 image = to_image(for_screen(to_working(small, plain), plain, screen))
             except (VelkinError, cv2.error, MemoryError):
                 image = QImage()
             left[0] -= 1
             if wish == self._thumb_wish:
-                self.thumbnail.emit(frame, path, image)
+                self.thumbnail.emit(frame.id, path, image)
                 self.thumbnails_left.emit(left[0], total)
 
         for item in wishes:

@@ -41,11 +41,12 @@ from velkin.app.benches.working import WorkingBench
 from velkin.app.chrome import Line, Notice, TopBar
 from velkin.app.desk import Desk
 from velkin.app.finder import Finder
-from velkin.app.frames_panel import THUMB_W, FramesPanel
+from velkin.app.frames_panel import FramesPanel
 from velkin.app.giving_sheet import GivingSheet
 from velkin.app.menus import Menus
 from velkin.app.model import COMPARISONS, STOPS, ShootModel
 from velkin.app.path_bar import PathBar
+from velkin.app.rooms.chart_editor import ChartEditor
 from velkin.app.rooms.chart_room import ChartRoom
 from velkin.app.scope import Scope
 from velkin.app.service import Measured, Rendered, RenderService
@@ -88,6 +89,7 @@ class Window(QMainWindow):
         self.status = StatusLine()
         self.notice = Notice()
         self.chart_room = ChartRoom(self.desk)
+        self.chart_editor = ChartEditor(self.desk)
         self.camera_bench = CameraBench(self.desk, self.read_chart, self.pick_neutral, self.give)
         self.working_bench = WorkingBench(self.desk)
         self.proof_bench = ProofBench(self.desk)
@@ -139,6 +141,7 @@ class Window(QMainWindow):
         self.rooms = QStackedWidget()
         self.rooms.addWidget(desk)
         self.rooms.addWidget(self.chart_room)
+        self.rooms.addWidget(self.chart_editor)
         body = QHBoxLayout()
         body.setSpacing(0)
         body.addWidget(self.frames)
@@ -172,6 +175,9 @@ class Window(QMainWindow):
         m.comparison_changed.connect(self._compared)
         m.picking_changed.connect(self._picking)
         self.view.picked.connect(self._picked)
+        self.chart_editor.left.connect(self._leave_room)
+        self.chart_editor.file_wanted.connect(lambda: self.asking.chart_file())
+        self.chart_editor.save_wanted.connect(lambda chart: self.asking.save_chart(chart))
         self.chart_room.other_file_wanted.connect(lambda: self.asking.chart_file())
         m.notice.connect(self.notice.say)
         m.problem.connect(self.notice.insist)
@@ -245,7 +251,7 @@ class Window(QMainWindow):
 
     def _opened(self) -> None:
         self.measured = self.rendered = None
-        if self.rooms.currentWidget() is self.chart_room:
+        if self.rooms.currentIndex() != 0:
             self._leave_room()
         self.notice.say("")
         self._stop_opened(self.model.stop)
@@ -270,9 +276,9 @@ class Window(QMainWindow):
         self._thumbnails_due.stop()
         if self.model.shoot is None:
             return
-        wishes = [(f, self.model.state.frames[f].path, path) for f, path in self.frames.list.wanted_thumbnails()]
+        wishes = [(self.model.state.frames[f], path) for f, path in self.frames.list.wanted_thumbnails()]
         if wishes:
-            self.service.draw_thumbnails(wishes, self.model.screen, 2 * THUMB_W)
+            self.service.draw_thumbnails(wishes, self.model.screen)
 
     def _show_frame(self) -> None:
         frame = self.model.frame
@@ -449,6 +455,8 @@ class Window(QMainWindow):
         """Open a stop's bench, from wherever one is."""
         if self.rooms.currentWidget() is self.chart_room:
             self.chart_room.leave()
+        elif self.rooms.currentWidget() is self.chart_editor:
+            self._leave_room()
         self.model.open_stop(key)
 
     def _stop_opened(self, key: str) -> None:
@@ -464,10 +472,22 @@ class Window(QMainWindow):
         self.chart_room.enter(frame)
         self._render()
 
+    def edit_chart(self) -> None:
+        """Open the chart editor on the chart of this frame, or the one chosen in the chart room."""
+        if self.model.shoot is None:
+            self.model.report("Make or open a shoot first (Shoot menu); a chart is kept in a shoot.")
+            return
+        kept = self.model.state.readings.get(self.model.current) if self.model.current is not None else None
+        self.chart_room.frame = None
+        self.rooms.setCurrentWidget(self.chart_editor)
+        self.chart_editor.enter(kept.chart if kept is not None else self.chart_room.chart)
+
     def _chart_opened(self, chart: Chart) -> None:
         """A chart file was opened: it is read in the chart room, and said elsewhere."""
         if self.rooms.currentWidget() is self.chart_room:
             self.chart_room.use_chart(chart)
+        elif self.rooms.currentWidget() is self.chart_editor:
+            self.chart_editor.enter(chart)
         else:
             self.model.notice.emit(f"{chart.name}, {len(chart.ids)} patches, can be chosen in the chart room now.")
 

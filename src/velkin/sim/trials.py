@@ -80,6 +80,7 @@ def make_trial(seed: int, chart: Chart, fault: str = "none", share: float | None
     light = north_window() if rng.random() < 0.5 else weaving_lamp()
     largest = 0.90 if chart.aspect > 1.45 else 0.72  # what stands on a 3:2 frame with its border
     corners = None
+    shrink = 1.0
     while corners is None:
         chosen = share if share is not None else float(rng.uniform(0.08, largest))
         if fault == "small":
@@ -87,7 +88,8 @@ def make_trial(seed: int, chart: Chart, fault: str = "none", share: float | None
         elif fault != "none" and share is None:
             chosen = max(chosen, 0.16)
         angle = tilt if tilt is not None else float(rng.uniform(0, 45 if fault == "none" else 25))
-        corners = _place(rng, chart, min(chosen, largest), angle)
+        corners = _place(rng, chart, min(chosen, largest) * shrink, angle)
+        shrink *= 0.95  # what does not fit at any turn is shot from a little farther away
     level = float(rng.uniform(0.35, 0.75))
     if fault == "clipped":
         level = float(rng.uniform(1.25, 2.2))

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
 
 from velkin.app.benches.balance import BalanceSection
-from velkin.app.benches.parts import Bench, Facts, Figure, button, compact, row_of, soft
+from velkin.app.benches.parts import Bench, Facts, Figure, beside, button, compact, row_of, soft
 from velkin.app.desk import Desk
 from velkin.app.words import count, signed
 from velkin.core.charts.judge import Verdict
@@ -29,7 +29,7 @@ class CameraBench(Bench):
         self._open_sheet = give
         self._figure = Figure()
         self.column.addWidget(self._figure)
-        self.section("Light")
+        self._light_heading = self.section("Light")
         self._light = Facts(64)
         self.column.addWidget(self._light)
         self._drift = soft()
@@ -37,9 +37,8 @@ class CameraBench(Bench):
         self.section("Chart")
         self._chart_words = QLabel()
         self._chart_words.setWordWrap(True)
-        self.column.addWidget(self._chart_words)
-        self._read = button("Read the chart   K", self._read_clicked)
-        self.column.addWidget(self._read)
+        self._read = button("Read   K", self._read_clicked, tip="Read the chart of this light, or look at its reading (K)")
+        self.column.addWidget(beside(self._chart_words, self._read))
         self.section("Profile")
         self._profile = QComboBox()
         self._profile.setAccessibleName("Camera profile of the chosen frames")
@@ -109,11 +108,10 @@ class CameraBench(Bench):
         light = next(k for k in state.lights if k.id == light_id)
         roles = [state.frames[f].role for f in light.frames]
         extra = [f"{roles.count(r)} {r}" for r in ("chart", "neutral") if r in roles]
+        self._light_heading.setText(f"Light: {light.name}")
         self._light.show_rows(
             [
-                ("Name", light.name),
-                ("Camera", frame.facts.model or "unknown"),
-                ("Lens", frame.facts.exif.lens or "not set"),
+                ("Camera", ", ".join(p for p in (frame.facts.model or "unknown", frame.facts.exif.lens) if p)),
                 ("Frames", f"{len(light.frames)}" + (f" ({', '.join(extra)})" if extra else "")),
                 ("White", self._white_words(light_id)),
             ]
@@ -139,7 +137,7 @@ class CameraBench(Bench):
         kept = state.readings.get(target) if target is not None else None
         if target is None:
             self._chart_words.setText("No chart frame in this light. Choose the frame that shows the chart, then read it.")
-            self._read.setText("Read the chart in this frame   K")
+            self._read.setText("Read   K")
             return
         name = state.frames[target].name
         if kept is None:
@@ -148,7 +146,7 @@ class CameraBench(Bench):
             bad = [j for j in kept.judgements if j.verdict is not Verdict.GOOD]
             quality = "; ".join(j.finding for j in bad) if bad else "good in every respect"
             self._chart_words.setText(f"{name}, {len(kept.reading.patches)} patches read: {quality}.")
-        self._read.setText("Read the chart again   K" if kept else "Read the chart   K")
+        self._read.setText("Read again   K" if kept else "Read   K")
 
     def _show_profiles(self, frame_id: int) -> None:
         state = self._model.state

@@ -159,16 +159,29 @@ class Bench(QWidget):
         self.foot.addWidget(self.sentence)
         outer.addWidget(foot)
 
-    def section(self, title: str, rule: bool = True) -> None:
-        """Begin a section."""
+    def section(self, title: str, rule: bool = True) -> Heading:
+        """Begin a section; its heading."""
         if rule:
             self.column.addSpacing(2)
             self.column.addWidget(Rule())
-        self.column.addWidget(Heading(title))
+        heading = Heading(title)
+        self.column.addWidget(heading)
+        return heading
 
     def end(self) -> None:
         """End the column: what follows stays at the top."""
         self.column.addStretch(1)
+
+
+def beside(words: QWidget, action: QWidget) -> QWidget:
+    """Words with an action at their right."""
+    holder = QWidget()
+    row = QHBoxLayout(holder)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(8)
+    row.addWidget(words, 1)
+    row.addWidget(action, 0, Qt.AlignmentFlag.AlignTop)
+    return holder
 
 
 def row_of(*widgets: QWidget) -> QWidget:

@@ -110,7 +110,7 @@ class QualityRow(QWidget):
     def __init__(self, judgement: Judgement) -> None:
         super().__init__()
         self._judgement = judgement
-        self.setFixedHeight(20)
+        self.setFixedHeight(19)
         self.setAccessibleName(f"{judgement.about}: {judgement.finding}, {judgement.verdict.value}")
         self.setToolTip(judgement.advice)
 

@@ -50,6 +50,9 @@ from velkin.core.whitebalance import from_greys
 
 Floats = NDArray[np.float64]
 
+#: Light that changes less than this over the chart is not worth a correction, and none is offered.
+_WORTH_EVENING = 0.03
+
 
 class ChartRoom(QWidget):
     """Takes over viewer and bench while a chart is read."""
@@ -122,7 +125,7 @@ class ChartRoom(QWidget):
         self.chart_box = compact(QComboBox())
         self.chart_box.setAccessibleName("Which chart this is")
         self.chart_box.setToolTip("The chart that lies in this frame")
-        self.chart_box.setMinimumWidth(132)
+        self.chart_box.setMinimumWidth(208)
         self.chart_box.activated.connect(self._chart_chosen)
         row.addWidget(title)
         row.addWidget(self.chart_box)
@@ -144,7 +147,7 @@ class ChartRoom(QWidget):
         bench.column.addWidget(self._figure)
         bench.section("Quality")
         self._quality = QVBoxLayout()
-        self._quality.setSpacing(1)
+        self._quality.setSpacing(0)
         bench.column.addLayout(self._quality)
         self._advice = soft()
         bench.column.addWidget(self._advice)
@@ -170,6 +173,7 @@ class ChartRoom(QWidget):
             "Average with this light's other readings", self.average, tip="One reading from all chart frames of this light"
         )
         bench.column.addWidget(self.average_button)
+        bench.end()
         self._name = QLineEdit()
         self._name_row = labelled("Profile name", self._name, 84)
         bench.foot.insertWidget(0, self._name_row)
@@ -219,7 +223,8 @@ class ChartRoom(QWidget):
             item = self.table.horizontalHeaderItem(column)
             assert item is not None
             item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.table.setMinimumHeight(140)
+        self.table.setFixedHeight(134)
+        horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.itemSelectionChanged.connect(self._row_chosen)
         return self.table
 
@@ -472,10 +477,10 @@ class ChartRoom(QWidget):
         self.sample.blockSignals(True)
         self.sample.setValue(round(100 * self._choices.sample))
         self.sample.blockSignals(False)
-        self._light_holder.setVisible(kept is not None)
         others = kept is not None and self.frame is not None and self._desk.charting.average(self.frame) is not None
         self.average_button.setVisible(others)
         if kept is None:
+            self._light_holder.hide()
             self.view.flagged = set()
             self.view.set_corners(None)
             self.swatches.show_colours((), "")
@@ -508,6 +513,8 @@ class ChartRoom(QWidget):
         self.even.setEnabled(told)
         self.even.blockSignals(False)
         light = light_on(kept.reading, self.chart) if told else None
+        uneven = light is not None and light.fall() > _WORTH_EVENING
+        self._light_holder.setVisible(uneven or kept.reading.choices.even_light)
         self.light_map.show_light(light, self.chart)
         fall = f"{100 * light.fall():.0f}" if light is not None else ""
         self._even_words.setText(

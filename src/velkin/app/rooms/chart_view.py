@@ -158,7 +158,7 @@ class ChartView(PictureView):
         centres = chart.centres().reshape(chart.rows, chart.columns, 2)
         names = np.array(chart.ids).reshape(chart.rows, chart.columns)
         marks = [(names[0, c], np.array([centres[0, c, 0], 0.0])) for c in range(chart.columns)]
-        marks += [(names[r, 0], np.array([0.0, centres[r, 0, 1]])) for r in range(chart.rows)]
+        marks += [(names[r, 0], np.array([0.0, centres[r, 0, 1]])) for r in range(1, chart.rows)]
         spots = []
         for number, (text, at) in enumerate(marks):
             outside = at + (np.array([0.0, -0.1]) if number < chart.columns else np.array([-0.1, 0.0]))

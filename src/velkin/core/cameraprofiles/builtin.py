@@ -59,8 +59,7 @@ class BuiltInProfile:
 
     def white_of_neutral(self, neutral: Floats) -> Floats:
         """Chromaticity (2,) of the light in which camera RGB `neutral` (3,) is neutral; iterated as DNG 1.4 describes."""
-        matrices = tuple(tuple(float(v) for v in m.ravel()) for m in self.colour.matrices)
-        return np.array(_white_of_neutral(matrices, self.colour.illuminants, tuple(float(v) for v in neutral)))
+        return np.array(_white_of_neutral(self._key(), self.colour.illuminants, tuple(float(v) for v in neutral)))
 
     def temperature(self, balance: Floats) -> tuple[float, float]:
         """Correlated temperature and Duv of the light that a balance (3,) (multipliers) makes neutral."""
@@ -75,14 +74,23 @@ class BuiltInProfile:
 
     def matrix(self, balance: Floats) -> Floats:
         """Balanced camera RGB → XYZ D50, 3×3, for a white balance (3,); equal numbers become D50 white exactly."""
-        neutral = 1.0 / np.asarray(balance, dtype=np.float64)
-        xy = self.white_of_neutral(neutral)
-        to_xyz = np.linalg.inv(_xyz_to_camera(self.colour.matrices, self.colour.illuminants, xy)) * neutral
-        white = to_xyz.sum(axis=1)
-        if white.min() <= 0:
-            white = xy_to_xyz(xy) * max(float(white[1]), 1e-6)
-        adapted = bradford(white / white[1], D50) @ (to_xyz / white[1])
-        return np.asarray(adapted * (D50 / adapted.sum(axis=1))[:, None])
+        return _matrix(self._key(), self.colour.illuminants, tuple(float(v) for v in balance)).copy()
+
+    def _key(self) -> tuple[tuple[float, ...], ...]:
+        return tuple(tuple(float(v) for v in m.ravel()) for m in self.colour.matrices)
+
+
+@lru_cache(maxsize=4096)
+def _matrix(key: tuple[tuple[float, ...], ...], illuminants: tuple[int, ...], balance: tuple[float, ...]) -> Floats:
+    matrices = tuple(np.array(m).reshape(3, 3) for m in key)
+    neutral = 1.0 / np.array(balance)
+    xy = np.array(_white_of_neutral(key, illuminants, tuple(float(v) for v in neutral)))
+    to_xyz = np.linalg.inv(_xyz_to_camera(matrices, illuminants, xy)) * neutral
+    white = to_xyz.sum(axis=1)
+    if white.min() <= 0:
+        white = xy_to_xyz(xy) * max(float(white[1]), 1e-6)
+    adapted = bradford(white / white[1], D50) @ (to_xyz / white[1])
+    return np.asarray(adapted * (D50 / adapted.sum(axis=1))[:, None])
 
 
 def built_in(facts: RawFacts) -> BuiltInProfile:

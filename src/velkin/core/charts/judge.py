@@ -256,7 +256,8 @@ def _shadow(reading: Reading, chart: Chart, light: LightOnChart) -> Judgement:
             left, answer = misfit(np.column_stack([plane, side.astype(np.float64)]))
             if best is None or left < best[0]:
                 best = (left, float(answer[3]), side)
-    if best is None or abs(best[1]) < _SHADOW or best[0] > 0.62 * even:
+    # a weak step has to explain more than a strong one to be believed
+    if best is None or abs(best[1]) < _SHADOW or best[0] > (0.62 if abs(best[1]) < 0.3 else 0.8) * even:
         return Judgement("Shadow", "none", Verdict.GOOD)
     dark = best[2] if best[1] < 0 else ~best[2]
     patches = tuple(np.array(chart.ids)[usable][dark].tolist())
