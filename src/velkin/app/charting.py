@@ -21,7 +21,7 @@ from velkin.core.charts.find import FoundChart
 from velkin.core.charts.judge import judge, refuse_unusable
 from velkin.core.charts.read import Choices
 from velkin.core.charts.reading_job import JudgedReading, charts_in, read_at, read_found
-from velkin.core.charts.refining import refine
+from velkin.core.charts.refining import snap as snap_corners
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 
@@ -74,7 +74,7 @@ class Charting(QObject):
             image = self._desk.service.half(source)
             at, error = corners, grid_error
             if snap:
-                snapped, error = refine(image, corners * 0.5, chart)
+                snapped, error = snap_corners(image, corners * 0.5, chart)
                 at = snapped * 2.0
                 if not np.isfinite(error):
                     raise VelkinError("no edges of patches are near enough to snap to; drag the corners closer first")

@@ -403,7 +403,9 @@ class Scene:
         y, x = np.mgrid[0 : self.height, 0 : self.width].astype(np.float32)
         turn = np.deg2rad(angle)
         distance = (x - point[0]) * np.cos(turn) + (y - point[1]) * np.sin(turn)
-        self.rgb *= (1.0 - darkness / (1.0 + np.exp(np.clip(-distance / max(softness, 0.3), -60, 60))))[..., None].astype(np.float32)
+        self.rgb *= (1.0 - darkness / (1.0 + np.exp(np.clip(-distance / max(softness, 0.3), -60, 60))))[..., None].astype(
+            np.float32
+        )
 
     def glare(self, point: tuple[float, float], radius: float, strength: float) -> None:
         """Light mirrored into the lens around a point (pixels): adds a share of white, falling off smoothly."""

@@ -41,8 +41,9 @@ def _white_of_neutral(
     xy = xy_of_cct(5000.0)
     for step in range(60):
         xyz = np.asarray(np.linalg.solve(_xyz_to_camera(arrays, illuminants, xy), np.array(neutral)), dtype=np.float64)
-        if xyz.min() <= 0 or not np.all(np.isfinite(xyz)):
+        if not np.all(np.isfinite(xyz)) or xyz.max() <= 0:
             break
+        xyz = np.maximum(xyz, 1e-3 * xyz.max())  # beyond what the matrices can mean: the nearest that they can
         new = xyz_to_xy(xyz)
         if np.abs(new - xy).max() < 1e-7:
             xy = new

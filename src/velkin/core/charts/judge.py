@@ -89,7 +89,9 @@ def _lighting(reading: Reading, chart: Chart) -> tuple[Judgement, Judgement, Jud
     reading = _as_light(reading, chart)
     light = light_on(reading, chart)
     glare, shadow = _glare(reading, chart, light), _shadow(reading, chart, light)
-    if glare.patches:
+    # a few bright patches among many are glare, unless what makes them bright leaves their hues alone
+    thrown = shadow.patches and len(shadow.patches) < 0.75 * len(chart.ids) and _hues_stay(light, chart, glare.patches)
+    if glare.patches and not thrown:
         without = replace(reading.choices, left_out=(*reading.choices.left_out, *glare.patches))
         rest = light_on(replace(reading, choices=without), chart)
         if shadow.patches:
@@ -101,6 +103,12 @@ def _lighting(reading: Reading, chart: Chart) -> tuple[Judgement, Judgement, Jud
         shadow = _shadow(reading, chart, light)
         glare = Judgement("Glare", "cannot be told beside a shadow", Verdict.GOOD)
     return glare, shadow, _evenness(reading, light, shadow)
+
+
+def _hues_stay(light: LightOnChart, chart: Chart, patches: tuple[str, ...]) -> bool:
+    """Whether patches that are too bright kept their colours: then light fell on them, no white was added."""
+    rows = [chart.ids.index(p) for p in patches]
+    return not rows or float(np.quantile(light.colour[rows].std(axis=1), 0.8)) < 0.06
 
 
 def _as_light(reading: Reading, chart: Chart) -> Reading:
@@ -246,7 +254,8 @@ def _shadow(reading: Reading, chart: Chart, light: LightOnChart) -> Judgement:
     for angle in np.arange(0.0, 180.0, 15.0):
         along = spots @ np.array([np.cos(np.deg2rad(angle)), np.sin(np.deg2rad(angle))])
         ordered = np.sort(along)
-        for cut in range(2, count - 2):
+        fewest = max(2, round(0.08 * count))
+        for cut in range(fewest, count - fewest + 1):
             if ordered[cut] - ordered[cut - 1] < 1e-6:
                 continue
             side = along > (ordered[cut] + ordered[cut - 1]) / 2
