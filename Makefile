@@ -3,7 +3,7 @@
 PY := .venv/bin/python
 STAMP := .venv/.velkin-ready
 
-.PHONY: demo test lint bench accuracy screenshots install setup clean
+.PHONY: demo test lint bench trials accuracy screenshots install setup clean
 
 setup: $(STAMP)
 
@@ -25,6 +25,9 @@ lint: $(STAMP)
 
 bench: $(STAMP)
 	@QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py
+
+trials: $(STAMP)
+	@$(PY) tools/trials.py
 
 accuracy: $(STAMP)
 	@$(PY) tools/accuracy.py

@@ -1,8 +1,10 @@
 """Fixtures: the demo's frames (made once a run), a small chart frame, a shoot on the demo."""
 
 import os
+import tempfile
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="velkin-tests-")  # thumbnails of other runs must not be seen
 
 import shutil
 from pathlib import Path

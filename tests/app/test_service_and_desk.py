@@ -3,6 +3,7 @@
 import json
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -102,7 +103,8 @@ def test_what_cannot_be_read_is_said(qtbot, service, tmp_path, path):
         service.show(7, tmp_path / "bad.dng", path, SRGB)
     assert failed.args[0] == 7 and "bad.dng" in failed.args[1]
     with qtbot.waitSignal(service.thumbnail, timeout=5000) as drawn:
-        service.draw_thumbnails([(7, tmp_path / "bad.dng", path)], SRGB, 100)
+        bad = SimpleNamespace(id=7, digest="none", path=tmp_path / "bad.dng")
+        service.draw_thumbnails([(bad, path)], SRGB)
     assert drawn.args[2] == QImage()
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -171,7 +173,7 @@ class ChartEditor(QWidget):
         for spin in (self.columns, self.rows, self.gap):
             spin.valueChanged.connect(self._shape_changed)
         self.proportion.valueChanged.connect(self._shape_changed)
-        self.name.editingFinished.connect(self._named)
+        self.name.textChanged.connect(self._named)
         return bench
 
     # ---- showing ----------------------------------------------------------------------------------------------
@@ -179,7 +181,7 @@ class ChartEditor(QWidget):
     def enter(self, chart: Chart) -> None:
         """Begin with a chart, under a name of its own so that what is built in stays."""
         if chart.id in ("iso24", "velkin48"):
-            chart = replace(chart, id=f"{chart.id}-own", name=f"{chart.name}, own", marks=False)
+            chart = replace(chart, id="", name=f"{chart.name}, own", marks=False)
         self._show(chart)
         self.table.setFocus()
 
@@ -217,7 +219,7 @@ class ChartEditor(QWidget):
     # ---- changing ---------------------------------------------------------------------------------------------
 
     def _named(self) -> None:
-        if self.chart is not None and self.name.text().strip():
+        if self.chart is not None and self.name.text().strip() and not self._filling:
             self.chart = replace(self.chart, name=self.name.text().strip())
 
     def _shape_changed(self) -> None:
@@ -324,16 +326,24 @@ class ChartEditor(QWidget):
 
     def keep(self) -> None:
         """Keep the chart in the shoot."""
-        self._named()
-        chart = self.chart
+        chart = self._identified()
         if chart is not None and self._desk.command(lambda shoot: shoot.keep_chart(chart)):
             self._model.notice.emit(f"{chart.name} is kept in this shoot.")
             self.left.emit()
 
+    def _identified(self) -> Chart | None:
+        """The chart under an id of its own, made from its name where it has none yet."""
+        if self.chart is None or self.chart.id:
+            return self.chart
+        plain = re.sub(r"[^a-z0-9]+", "-", self.chart.name.lower()).strip("-") or "chart"
+        taken = self._model.state.charts
+        number = next(n for n in itertools.count(1) if (plain if n == 1 else f"{plain}-{n}") not in taken)
+        return replace(self.chart, id=plain if number == 1 else f"{plain}-{number}")
+
     def _save(self) -> None:
-        self._named()
-        if self.chart is not None:
-            self.save_wanted.emit(self.chart)
+        chart = self._identified()
+        if chart is not None:
+            self.save_wanted.emit(chart)
 
 
 def _resized(chart: Chart, columns: int, rows: int) -> Chart:

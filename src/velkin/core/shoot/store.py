@@ -57,23 +57,23 @@ CREATE TABLE charts (id TEXT PRIMARY KEY, json TEXT NOT NULL);
 }
 
 
-def _triggers(connection: sqlite3.Connection) -> str:
-    parts = []
+def _triggers(connection: sqlite3.Connection) -> list[str]:
+    parts: list[str] = []
     for table in _UNDOABLE:
         columns = [row[1] for row in connection.execute(f"PRAGMA table_info({table})")]
         log = "INSERT INTO inverses(step, sql) SELECT step,"
         when = "WHEN (SELECT step FROM recording) IS NOT NULL"
         assignments = "||','||".join(f"'{c}='||quote(old.{c})" for c in columns)
         values = "||','||".join(f"quote(old.{c})" for c in columns)
-        parts.append(
+        parts += [
             f"CREATE TRIGGER undo_insert_{table} AFTER INSERT ON {table} {when} BEGIN "
-            f"{log} 'DELETE FROM {table} WHERE rowid='||new.rowid FROM recording; END;\n"
+            f"{log} 'DELETE FROM {table} WHERE rowid='||new.rowid FROM recording; END;",
             f"CREATE TRIGGER undo_update_{table} AFTER UPDATE ON {table} {when} BEGIN "
-            f"{log} 'UPDATE {table} SET '||{assignments}||' WHERE rowid='||old.rowid FROM recording; END;\n"
+            f"{log} 'UPDATE {table} SET '||{assignments}||' WHERE rowid='||old.rowid FROM recording; END;",
             f"CREATE TRIGGER undo_delete_{table} BEFORE DELETE ON {table} {when} BEGIN "
-            f"{log} 'INSERT INTO {table}(rowid,{','.join(columns)}) VALUES('||old.rowid||','||{values}||')' FROM recording; END;\n"
-        )
-    return "".join(parts)
+            f"{log} 'INSERT INTO {table}(rowid,{','.join(columns)}) VALUES('||old.rowid||','||{values}||')' FROM recording; END;",
+        ]
+    return parts
 
 
 class Store:
@@ -102,7 +102,7 @@ class Store:
             connection = cls._connect(path)
             with connection:
                 connection.executescript(_SCHEMA)
-                connection.executescript(_triggers(connection))
+                connection.executescript("\n".join(_triggers(connection)))
                 connection.execute(f"PRAGMA application_id = {_APPLICATION}")
                 connection.execute(f"PRAGMA user_version = {_VERSION}")
         except sqlite3.Error as error:
@@ -155,11 +155,17 @@ class Store:
             with contextlib.closing(sqlite3.connect(kept)) as copy:
                 connection.backup(copy)
         triggers = [r[0] for r in connection.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'")]
-        steps = "".join(_MIGRATIONS[v] for v in range(version, _VERSION))
-        drops = "".join(f"DROP TRIGGER {name};\n" for name in triggers)
         try:
-            connection.executescript(f"BEGIN IMMEDIATE;\n{drops}{steps}")
-            connection.executescript(_triggers(connection) + f"PRAGMA user_version = {_VERSION};\nCOMMIT;")
+            connection.execute("BEGIN IMMEDIATE")
+            for name in triggers:
+                connection.execute(f"DROP TRIGGER {name}")
+            for earlier in range(version, _VERSION):
+                for statement in _MIGRATIONS[earlier].split(";"):
+                    connection.execute(statement)
+            for trigger in _triggers(connection):
+                connection.execute(trigger)
+            connection.execute(f"PRAGMA user_version = {_VERSION}")
+            connection.execute("COMMIT")
         except sqlite3.Error:
             with contextlib.suppress(sqlite3.Error):
                 connection.execute("ROLLBACK")

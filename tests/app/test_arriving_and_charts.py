@@ -1,0 +1,168 @@
+"""Files that come in, charts that are recognised, read by choice, defined, printed and measured, in the real window."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication
+
+from velkin.app.small_pictures import EDGE, SmallPictures
+from velkin.core.charts.built_in import iso24, velkin48
+from velkin.core.charts.chart_file import load_chart
+from velkin.core.charts.judge import Verdict
+from velkin.core.files.raw import decode
+from velkin.sim.crowd import make_crowd
+
+
+@pytest.fixture
+def room(qtbot, window, ids):
+    window.read_chart(ids["lamp-0501"])
+    qtbot.waitUntil(lambda: window.chart_room.kept is not None and window.chart_room.view.has_picture, timeout=20000)
+    return window.chart_room
+
+
+def settled(qtbot, room):
+    qtbot.waitUntil(lambda: not room._settle.isActive() and not room._reading_again, timeout=10000)
+    qtbot.wait(50)
+
+
+def test_what_is_broken_is_listed_and_the_rest_comes_in_and_is_recognised(qtbot, window, tmp_path):
+    files = make_crowd(tmp_path / "card", 40, lights=2)
+    for number in (3, 9, 17, 21, 30):
+        files[number].write_bytes(files[number].read_bytes()[: 2000 * number])
+    files[25].unlink()
+    (tmp_path / "card" / "empty.dng").write_bytes(b"")
+    window.desk.new_shoot(tmp_path / "day.velkin")
+    window.dropped([tmp_path / "card"])
+    qtbot.waitUntil(lambda: window.model.current is not None, timeout=30000)
+    state = window.model.state
+    assert len(state.frames) == 34 and len(window.desk.arriving.left_out) == 6
+    assert all(any(f"day-{n:04d}" in reason for reason in window.desk.arriving.left_out) for n in (3, 9, 17, 21, 30))
+    qtbot.waitUntil(lambda: any(f.role == "chart" for f in window.model.state.frames.values()), timeout=60000)
+    charts = [f.name for f in window.model.state.frames.values() if f.role == "chart"]
+    assert charts == ["day-0000", "day-0020"]
+    assert all(window.model.state.white_of(k.id) is not None for k in window.model.state.lights)
+
+
+def test_a_patch_is_left_out_and_taken_in_by_key(qtbot, room):
+    room._choose_patch(14)
+    qtbot.keyClick(room.view, Qt.Key.Key_L)
+    settled(qtbot, room)
+    assert room.kept.reading.choices.left_out == ("C3",)
+    assert "23 of 24" in room._figure.number.text()
+    room.fit()
+    qtbot.waitUntil(lambda: room.profile is not None, timeout=10000)
+    assert "C3" not in {p.id for p in room.profile.patches}
+    qtbot.keyClick(room.view, Qt.Key.Key_L)
+    settled(qtbot, room)
+    assert room.kept.reading.choices.left_out == ()
+
+
+def test_the_whole_grid_moves_by_its_handle_and_snaps_back(qtbot, room):
+    view = room.view
+    before = view.corners.copy()
+    start = view.to_widget(*view._middle()).toPoint()
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=start)
+    from .test_balance_and_giving import _moved
+
+    view.mouseMoveEvent(_moved(view, start.x() + 8, start.y() - 6))
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton)
+    moved = view.corners - before
+    assert moved == pytest.approx(np.tile(moved[0], (4, 1))) and np.hypot(*moved[0]) == pytest.approx(10 / view.scale, rel=0.2)
+    settled(qtbot, room)
+    room.snap()
+    qtbot.waitUntil(lambda: np.abs(view.corners - before).max() < 1.5, timeout=10000)
+
+
+def test_a_single_patch_is_moved_by_alt_and_arrows_and_put_back(qtbot, room):
+    room._choose_patch(3)
+    qtbot.keyClick(room.view, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier)
+    settled(qtbot, room)
+    assert [m[0] for m in room.kept.reading.choices.moved] == ["A4"]
+    room.put_back()
+    settled(qtbot, room)
+    assert room.kept.reading.choices.moved == ()
+
+
+def test_sample_size_and_even_light_are_kept_with_the_reading(qtbot, window, ids, room):
+    room.sample.setValue(30)
+    settled(qtbot, room)
+    room._even_toggled(True)
+    choices = window.model.state.readings[ids["lamp-0501"]].reading.choices
+    assert (choices.sample, choices.even_light) == (0.3, True)
+    room.leave()
+    window.read_chart(ids["lamp-0501"])
+    assert room.sample.value() == 30 and room.even.isChecked()
+
+
+def test_another_chart_is_looked_for_and_refused_with_its_reason(qtbot, room):
+    room.use_chart(velkin48())
+    qtbot.waitUntil(lambda: "no 48-patch chart" in room._figure.words.text(), timeout=20000)
+    assert not room.fit_button.isEnabled()
+    room.place_by_hand()
+    qtbot.waitUntil(lambda: room.kept is not None, timeout=10000)
+    assert any(j.about == "Order" and j.verdict is Verdict.REFUSE for j in room.kept.judgements)
+    assert not room.fit_button.isEnabled()
+
+
+def test_a_chart_is_defined_by_table_and_paste_and_kept(qtbot, window):
+    window.edit_chart()
+    editor = window.chart_editor
+    editor.columns.setValue(5)
+    editor.rows.setValue(3)
+    assert editor.table.rowCount() == 15
+    editor.name.setText("Workshop chart")
+    editor.table.setCurrentCell(0, 3)
+    QApplication.clipboard().setText("61.5\t2\t-3\n40\t1\t1")
+    editor.paste()
+    assert [editor.table.item(0, c).text() for c in (3, 4, 5)] == ["61.50", "2.00", "−3.00"]
+    editor.table.item(1, 3).setText("nonsense")
+    assert "no number" in window.notice.label.text()
+    assert editor.table.item(1, 3).text() == "40.00"
+    editor.table.item(2, 0).setText("A1")
+    assert "taken" in window.notice.label.text()
+    editor.keep()
+    chart = next(c for c in window.model.state.charts.values() if c.name == "Workshop chart")
+    assert (chart.columns, chart.rows, len(chart.neutrals) >= 1) == (5, 3, True)
+    assert window.rooms.currentIndex() == 0
+    window.model.undo()
+    assert all(c.name != "Workshop chart" for c in window.model.state.charts.values())
+
+
+def test_a_chart_is_printed_and_its_print_measured_by_the_stand_in(qtbot, window, tmp_path):
+    window.desk.charting.print_chart(velkin48(), tmp_path)
+    qtbot.waitUntil(lambda: len(list(tmp_path.glob("velkin48*"))) == 3, timeout=20000)
+    window.desk.charting.print_chart(velkin48(), tmp_path)
+    qtbot.waitUntil(lambda: "velkin48 to print.pdf" in window.notice.label.text() and "there" in window.notice.label.text(), timeout=20000)
+    out = tmp_path / "print.txt"
+    window.desk.charting.measure_print(velkin48(), out)
+    qtbot.waitUntil(lambda: "print" in window.model.state.charts, timeout=20000)
+    assert load_chart(out).ids == velkin48().ids
+    assert "simulated" in window.notice.label.text()
+
+
+def test_a_bad_chart_file_is_named_and_changes_nothing(window, tmp_path):
+    bad = tmp_path / "bad.txt"
+    bad.write_text("CGATS.17\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L\nEND_DATA_FORMAT\nBEGIN_DATA\nA1\nEND_DATA\n")
+    window.asking.open_chart_file(bad)
+    assert "bad.txt" in window.notice.label.text() and "line 6" in window.notice.label.text()
+    assert set(window.model.state.charts) == {"iso24", "velkin48"}
+
+
+def test_lights_are_split_and_merged_from_the_menu(window, ids):
+    window.model.select(ids["north-0413"])
+    window.menu.by_name["Begin a new light with this frame"].trigger()
+    assert len(window.model.state.lights) == 3
+    window.model.select(ids["north-0401"], (ids["north-0401"], ids["north-0413"]))
+    window.menu.by_name["Merge the lights of the chosen frames"].trigger()
+    assert len(window.model.state.lights) == 2
+
+
+def test_small_pictures_are_kept_and_a_damaged_one_is_made_again(tmp_path, demo_frames):
+    small = SmallPictures(tmp_path)
+    assert small.get("abc") is None
+    made = small.make("abc", decode(demo_frames / "north-0412.dng", half=True))
+    assert max(made.shape) == EDGE
+    assert np.array_equal(SmallPictures(tmp_path).get("abc"), made)
+    (tmp_path / "abc.npy").write_bytes(b"nonsense")
+    assert SmallPictures(tmp_path).get("abc") is None
+    assert iso24().rows == 4
