@@ -132,7 +132,9 @@ def test_a_chart_is_printed_and_its_print_measured_by_the_stand_in(qtbot, window
     window.desk.charting.print_chart(velkin48(), tmp_path)
     qtbot.waitUntil(lambda: len(list(tmp_path.glob("velkin48*"))) == 3, timeout=20000)
     window.desk.charting.print_chart(velkin48(), tmp_path)
-    qtbot.waitUntil(lambda: "velkin48 to print.pdf" in window.notice.label.text() and "there" in window.notice.label.text(), timeout=20000)
+    qtbot.waitUntil(
+        lambda: "velkin48 to print.pdf" in window.notice.label.text() and "there" in window.notice.label.text(), timeout=20000
+    )
     out = tmp_path / "print.txt"
     window.desk.charting.measure_print(velkin48(), out)
     qtbot.waitUntil(lambda: "print" in window.model.state.charts, timeout=20000)

@@ -263,7 +263,7 @@ def test_lights_are_renamed_moved_and_removed_with_undo(window, ids):
     assert window.model.state.lights[0].name == "Window, March"
     window.menu.by_name["Move to a new light"].trigger()
     assert len(window.model.state.lights) == 3
-    window._remove()
+    window.frame_actions.remove()
     assert frame.id not in window.model.state.frames
     assert window.model.current is not None
     for _ in range(3):

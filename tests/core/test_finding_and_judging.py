@@ -225,3 +225,13 @@ def test_a_blurred_frame_shows_its_blur_in_shares_of_a_patch():
     reading = read(soft, t.corners * 2, t.chart, 0.5)
     assert reading.edge_blur == pytest.approx(0.2 / 0.85, rel=0.15)
     assert project(homography(t.corners), np.zeros((1, 2)))[0] == pytest.approx(t.corners[0], abs=1e-3)
+
+
+@pytest.mark.parametrize(("name", "about"), [("north-0497", "Glare"), ("north-0498", "Shadow"), ("north-0499", "Light")])
+def test_the_demo_s_faulty_frames_are_judged_for_their_fault(demo_frames, name, about):
+    kept = read_chart(demo_frames.parent / "faults" / f"{name}.dng", iso24())
+    spoke = {j.about for j in kept.judgements if j.verdict is not Verdict.GOOD}
+    assert about in spoke
+    assert spoke <= {about, "Light"}, "a wide glare is uneven light too; nothing else is wrong here"
+    fit_refused = any(j.verdict is Verdict.REFUSE for j in kept.judgements)
+    assert fit_refused == (about == "Shadow")

@@ -52,7 +52,12 @@ class Menus:
         shoot.addSeparator()
         self._add(shoot, "&Add raw files…", window.asking.files, "Ctrl+I")
         self._add(shoot, "Add a &folder…", window.asking.folder, "Ctrl+Shift+I")
-        self._add(shoot, "What was &left out", window.show_left_out, tip="Files of the last arrival that could not come in")
+        self._add(
+            shoot,
+            "What was &left out",
+            window.frame_actions.show_left_out,
+            tip="Files of the last arrival that could not come in",
+        )
         shoot.addSeparator()
         self.undo = self._add(shoot, "&Undo", window.model.undo, "Ctrl+Z")
         self.redo = self._add(shoot, "&Redo", window.model.redo, "Ctrl+Shift+Z")
@@ -64,25 +69,25 @@ class Menus:
         frame = menu("&Frame")
         self._add(frame, "&Next frame", lambda: window.model.step(1), "PgDown")
         self._add(frame, "&Previous frame", lambda: window.model.step(-1), "PgUp")
-        self._add(frame, "Select &all frames", window.select_all, "Ctrl+A")
-        self._add(frame, "Select the frames of this &light", window.select_light, "Ctrl+L")
+        self._add(frame, "Select &all frames", window.frame_actions.select_all, "Ctrl+A")
+        self._add(frame, "Select the frames of this &light", window.frame_actions.select_light, "Ctrl+L")
         frame.addSeparator()
         for role, name in (
             ("chart", "Mark as &chart frame"),
             ("neutral", "Mark as ne&utral frame"),
             ("subject", "Mark as &subject"),
         ):
-            self._add(frame, name, partial(window._mark, role))
+            self._add(frame, name, partial(window.frame_actions.mark, role))
         frame.addSeparator()
         self._add(
             frame, "Move to a new light", lambda: window.desk.command(lambda s: s.move_to_light(window.model.selected, None))
         )
-        self._add(frame, "Begin a new light with this frame", window.split_light)
-        self._add(frame, "Merge the lights of the chosen frames", window.merge_lights)
+        self._add(frame, "Begin a new light with this frame", window.frame_actions.split_light)
+        self._add(frame, "Merge the lights of the chosen frames", window.frame_actions.merge_lights)
         self._add(frame, "Rename this light…", window.asking.light_name, "F2")
         self._add(frame, "Name all lights by a pattern…", window.asking.light_pattern)
         self._add(frame, "Find a missing source…", window.asking.source)
-        self._add(frame, "Remove from the shoot", window._remove, "Del", "The files stay where they are")
+        self._add(frame, "Remove from the shoot", window.frame_actions.remove, "Del", "The files stay where they are")
         self.frame_menu = frame
 
         chart = menu("&Chart")

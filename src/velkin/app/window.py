@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMainWindow,
     QMenuBar,
-    QMessageBox,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -41,6 +40,7 @@ from velkin.app.benches.working import WorkingBench
 from velkin.app.chrome import Line, Notice, TopBar
 from velkin.app.desk import Desk
 from velkin.app.finder import Finder
+from velkin.app.frame_actions import FrameActions
 from velkin.app.frames_panel import FramesPanel
 from velkin.app.giving_sheet import GivingSheet
 from velkin.app.menus import Menus
@@ -53,7 +53,7 @@ from velkin.app.service import Measured, Rendered, RenderService
 from velkin.app.status_line import StatusLine
 from velkin.app.stops import stops_of
 from velkin.app.viewer import PictureView, surround_grey
-from velkin.app.words import count, share, signed
+from velkin.app.words import share, signed
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import VelkinError
 from velkin.core.render import to_space
@@ -102,6 +102,7 @@ class Window(QMainWindow):
             "handoff": self.handoff_bench,
         }
         self._lay_out()
+        self.frame_actions = FrameActions(self, self.desk)
         self.asking = Asking(self, self.desk, self.settings)
         self.asking.chart_opened = self._chart_opened
         self.menu = Menus(self.menus, self)
@@ -505,57 +506,6 @@ class Window(QMainWindow):
         self._current_view().actual()
 
     # ---- what menus do ----------------------------------------------------------------------------------------
-
-    def select_all(self) -> None:
-        """Choose every frame."""
-        if self.model.shoot is not None:
-            self.model.select(self.model.current, tuple(self.model.state.order()))
-
-    def select_light(self) -> None:
-        """Choose every frame of the light."""
-        if self.model.frame is not None:
-            self.model.select(self.model.current, self.model.frames_of_light(self.model.frame.id))
-
-    def split_light(self) -> None:
-        """Begin a new light with the frame in the viewer."""
-        frame = self.model.frame
-        if frame is None:
-            return
-        if self.model.frames_of_light(frame.id)[0] == frame.id:
-            self.model.notice.emit(f"{frame.name} is the first of its light already.")
-        else:
-            self.desk.command(lambda shoot: shoot.split_light(frame.id))
-
-    def merge_lights(self) -> None:
-        """Make one light of those that the chosen frames are under."""
-        lights = {self.model.state.frames[f].light for f in self.model.selected} if self.model.shoot is not None else set()
-        if len(lights) < 2:
-            self.model.notice.emit("Choose frames of two or more lights first: a click on a light's name chooses all of it.")
-        else:
-            self.desk.command(lambda shoot: shoot.merge_lights(lights))
-
-    def show_left_out(self) -> None:
-        """List the files that could not come in."""
-        reasons = self.desk.arriving.left_out
-        if not reasons:
-            self.model.notice.emit("Nothing was left out of the last arrival.")
-            return
-        box = QMessageBox(self)
-        box.setWindowTitle("What was left out")
-        box.setText(f"{count(len(reasons), 'file')} of the last arrival could not come in; nothing was changed in them.")
-        box.setInformativeText("\n".join(reasons[:12]) + ("\n…" if len(reasons) > 12 else ""))
-        box.setDetailedText("\n".join(reasons))
-        box.exec()
-
-    def _mark(self, role: str) -> None:
-        self.desk.command(lambda shoot: shoot.set_role(self.model.selected, role))
-
-    def _remove(self) -> None:
-        chosen = self.model.selected
-        if chosen and self.desk.command(lambda s: s.remove_frames(chosen)):
-            self.model.notice.emit(
-                f"{count(len(chosen), 'frame')} removed from the shoot; the files stay where they are. Ctrl+Z brings them back."
-            )
 
     def hand_off(self) -> None:
         """Open the Hand-off bench and start."""

@@ -26,7 +26,7 @@ Floats = NDArray[np.float64]
 
 WIDTH, HEIGHT = 2400, 1600
 TITLE = "Madderfold spring skeins"
-_RECIPE = "4"  # raised when the pictures change, so that an older folder is made anew
+_RECIPE = "5"  # raised when the pictures change, so that an older folder is made anew
 
 
 @dataclass(frozen=True)
@@ -154,6 +154,28 @@ _FRAMES = (
     _Frame("lamp-0508", "lamp", _two_cloths, 115, 508),
 )
 
+#: Chart frames gone wrong, made beside the shoot's own, to try the judgements on.
+_FAULTS = (
+    _Frame("north-0497", "north", _north_chart, 2, 497),
+    _Frame("north-0498", "north", _north_chart, 3, 498),
+    _Frame("north-0499", "north", _north_chart, 4, 499),
+)
+
+
+def _spoil(scene: Scene, name: str) -> None:
+    """What is wrong with a faulty chart frame: glare on a few patches, a shadow across, or light that falls off."""
+    corners = chart_corners("north")
+    middle, pitch = corners.mean(axis=0), float(np.linalg.norm(corners[1] - corners[0])) / 6
+    if name.endswith("497"):
+        scene.glare((float(middle[0] + 1.6 * pitch), float(middle[1] - 0.6 * pitch)), 0.9 * pitch, 0.14)
+    elif name.endswith("498"):
+        scene.cast_shadow((float(middle[0] + 0.7 * pitch), float(middle[1])), 24.0, 0.42, 0.05 * pitch)
+
+
+def fault_files(folder: Path) -> list[Path]:
+    """The faulty chart frames: glare, shadow, uneven light; they lie beside the folder of the shoot's frames."""
+    return [folder.parent / "faults" / f"{frame.name}.dng" for frame in _FAULTS]
+
 
 def light_of(name: str) -> StudioLight:
     """The light ``north`` or ``lamp``."""
@@ -162,12 +184,17 @@ def light_of(name: str) -> StudioLight:
 
 def _shoot_frame(folder: Path, index: int) -> Path:
     cv2.setNumThreads(1)
-    frame = _FRAMES[index]
+    frame = (*_FRAMES, *_FAULTS)[index]
+    faulty = index >= len(_FRAMES)
     camera, light = Camera(), light_of(frame.light)
     scene = Scene(camera, light.power, WIDTH, HEIGHT, frame.seed, level=0.74 if frame.light == "north" else 0.56)
-    subject = "040" not in frame.name and "050" not in frame.name
+    subject = not faulty and "040" not in frame.name and "050" not in frame.name
     scene.light_falls(0.16 if subject else 0.030, 0.10 if subject else -0.020)
+    if frame.name.endswith("0499"):
+        scene.light_falls(0.75, 0.25)
     frame.draw(scene)
+    if faulty:
+        _spoil(scene, frame.name)
     scene.defocus(0.7)
     rng = np.random.default_rng(9000 + frame.seed)
     mosaic = camera.sensor.expose(scene.rgb, rng)
@@ -179,7 +206,8 @@ def _shoot_frame(folder: Path, index: int) -> Path:
         100,
         guess / guess[1],
     )
-    path = folder / f"{frame.name}.dng"
+    path = fault_files(folder)[index - len(_FRAMES)] if faulty else folder / f"{frame.name}.dng"
+    path.parent.mkdir(parents=True, exist_ok=True)
     partial = path.with_suffix(".part")
     write_dng(partial, mosaic, camera, shot)
     os.replace(partial, path)
@@ -202,13 +230,17 @@ def lights() -> dict[str, list[str]]:
 def is_made(folder: Path) -> bool:
     """Whether the folder holds the whole demo shoot as this version makes it."""
     mark = folder / "recipe.txt"
-    return mark.is_file() and mark.read_text().strip() == _RECIPE and all(p.is_file() for p in frame_files(folder))
+    return (
+        mark.is_file()
+        and mark.read_text().strip() == _RECIPE
+        and all(p.is_file() for p in [*frame_files(folder), *fault_files(folder)])
+    )
 
 
 def make(
     folder: Path, progress: Callable[[int, int], None] = lambda done, total: None, workers: int | None = None
 ) -> list[Path]:
-    """Make the demo's raw files (about 92 MB) in a folder; what is there already from this version is kept.
+    """Make the demo's raw files (about 115 MB), three of them chart frames gone wrong, in a folder; what is there already from this version is kept.
 
     Parameters
     ----------
@@ -224,10 +256,11 @@ def make(
     # spawned, not forked: the window's threads may be running already
     fresh = multiprocessing.get_context("spawn")
     with ProcessPoolExecutor(max_workers=workers or os.cpu_count() or 1, mp_context=fresh) as pool:
-        jobs = [pool.submit(_shoot_frame, folder, i) for i in range(len(_FRAMES))]
+        total = len(_FRAMES) + len(_FAULTS)
+        jobs = [pool.submit(_shoot_frame, folder, i) for i in range(total)]
         for done, job in enumerate(as_completed(jobs), start=1):
             job.result()
-            progress(done, len(_FRAMES))
+            progress(done, total)
     (folder / "recipe.txt").write_text(_RECIPE + "\n")
     return files
 

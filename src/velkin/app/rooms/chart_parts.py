@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPolygonF
-from PyQt6.QtWidgets import QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from velkin.app import glyphs, theme
 from velkin.app.words import signed
@@ -152,6 +152,62 @@ class NumberItem(QTableWidgetItem):
 
     def __lt__(self, other: QTableWidgetItem) -> bool:
         return self.value < other.value if isinstance(other, NumberItem) else super().__lt__(other)
+
+
+class PatchTable(QTableWidget):
+    """The patches with their ΔE00 through the built-in and the fitted profile; sorts on a click."""
+
+    patch_chosen = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__(0, 4)
+        self.setHorizontalHeaderLabels(["Patch", "", "built-in", "fitted"])
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setShowGrid(False)
+        self.setAccessibleName("Colour differences by patch")
+        vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
+        assert vertical is not None and horizontal is not None
+        vertical.hide()
+        vertical.setDefaultSectionSize(19)
+        vertical.setMinimumSectionSize(18)
+        horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        horizontal.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        for column, width in ((0, 48), (2, 62), (3, 62)):
+            self.setColumnWidth(column, width)
+        for column in (2, 3):
+            item = self.horizontalHeaderItem(column)
+            assert item is not None
+            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.setFixedHeight(134)
+        self.itemSelectionChanged.connect(self._row_chosen)
+
+    def show_patches(self, chart: Chart, left_out: tuple[str, ...], before: dict[str, float], after: dict[str, float]) -> None:
+        """Show a chart's patches with their differences where there are any; in the chart's order until something was fitted."""
+        self.setSortingEnabled(False)
+        self.setRowCount(len(chart.ids))
+        for row, (patch, name) in enumerate(zip(chart.ids, chart.names, strict=True)):
+            self.setItem(row, 0, QTableWidgetItem(patch))
+            self.setItem(row, 1, QTableWidgetItem("left out" if patch in left_out else name))
+            for column, values in ((2, before), (3, after)):
+                self.setItem(row, column, NumberItem(values[patch]) if patch in values else QTableWidgetItem(""))
+        self.setSortingEnabled(True)
+        if not after:
+            self.sortItems(0)
+
+    def choose(self, patch: str) -> None:
+        """Choose a patch's row."""
+        for row in range(self.rowCount()):
+            item = self.item(row, 0)
+            if item is not None and item.text() == patch and not item.isSelected():
+                self.selectRow(row)
+
+    def _row_chosen(self) -> None:
+        rows = self.selectedItems()
+        item = self.item(rows[0].row(), 0) if rows else None
+        if item is not None:
+            self.patch_chosen.emit(item.text())
 
 
 class CloseUp(QWidget):

@@ -10,16 +10,12 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QKeySequence, QPolygonF, QShortcut
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QCheckBox,
     QComboBox,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QLineEdit,
     QSlider,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -27,7 +23,7 @@ from PyQt6.QtWidgets import (
 from velkin.app import theme
 from velkin.app.benches.parts import Bench, Figure, button, compact, labelled, row_of, soft
 from velkin.app.desk import Desk
-from velkin.app.rooms.chart_parts import CloseUp, LightMap, NumberItem, QualityRow, Swatches, outline_of
+from velkin.app.rooms.chart_parts import CloseUp, LightMap, PatchTable, QualityRow, Swatches, outline_of
 from velkin.app.rooms.chart_view import ChartView
 from velkin.app.service import Rendered
 from velkin.app.words import count, signed
@@ -153,7 +149,9 @@ class ChartRoom(QWidget):
         bench.column.addWidget(self._advice)
         bench.column.addWidget(self._light_row())
         bench.section("Patches, ΔE00")
-        bench.column.addWidget(self._table())
+        self.table = PatchTable()
+        self.table.patch_chosen.connect(self._row_chosen)
+        bench.column.addWidget(self.table)
         self.close_up = CloseUp()
         bench.column.addWidget(self.close_up)
         self._patch_words = soft()
@@ -202,31 +200,6 @@ class ChartRoom(QWidget):
         row.addLayout(words, 1)
         row.addWidget(self.light_map)
         return self._light_holder
-
-    def _table(self) -> QTableWidget:
-        self.table = QTableWidget(0, 4)
-        self.table.setHorizontalHeaderLabels(["Patch", "", "built-in", "fitted"])
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setShowGrid(False)
-        self.table.setAccessibleName("Colour differences by patch")
-        vertical, horizontal = self.table.verticalHeader(), self.table.horizontalHeader()
-        assert vertical is not None and horizontal is not None
-        vertical.hide()
-        vertical.setDefaultSectionSize(19)
-        vertical.setMinimumSectionSize(18)
-        horizontal.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((0, 48), (2, 62), (3, 62)):
-            self.table.setColumnWidth(column, width)
-        for column in (2, 3):
-            item = self.table.horizontalHeaderItem(column)
-            assert item is not None
-            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.table.setFixedHeight(134)
-        horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        self.table.itemSelectionChanged.connect(self._row_chosen)
-        return self.table
 
     # ---- coming and going -------------------------------------------------------------------------------------
 
@@ -295,7 +268,6 @@ class ChartRoom(QWidget):
         self.view.set_chart(chart)
         self.view.patch = -1
         self.swatches.set_chart(chart)
-        self.table.setRowCount(len(chart.ids))
 
     # ---- placing ----------------------------------------------------------------------------------------------
 
@@ -585,25 +557,15 @@ class ChartRoom(QWidget):
 
     def _fill_table(self) -> None:
         ids = self.chart.ids
-        before: dict[str, float | None] = dict.fromkeys(ids)
-        after: dict[str, float | None] = dict.fromkeys(ids)
+        before: dict[str, float] = {}
+        after: dict[str, float] = {}
         if self.profile is not None:
-            before |= {p.id: p.before for p in self.profile.patches}
-            after |= {p.id: p.after for p in self.profile.patches}
+            before = {p.id: p.before for p in self.profile.patches}
+            after = {p.id: p.after for p in self.profile.patches}
         elif self.kept is not None:
             reference, seen, _, _ = self._colours()
-            before = dict(zip(ids, ciede2000(xyz_to_lab(seen), xyz_to_lab(reference)), strict=True))
-        self.table.setSortingEnabled(False)
-        self.table.setRowCount(len(ids))
-        for row, (patch, name) in enumerate(zip(ids, self.chart.names, strict=True)):
-            out = patch in self._choices.left_out
-            self.table.setItem(row, 0, QTableWidgetItem(patch))
-            self.table.setItem(row, 1, QTableWidgetItem("left out" if out else name))
-            for column, value in ((2, before[patch]), (3, after[patch])):
-                self.table.setItem(row, column, NumberItem(float(value)) if value is not None else QTableWidgetItem(""))
-        self.table.setSortingEnabled(True)
-        if self.profile is None:
-            self.table.sortItems(0)
+            before = dict(zip(ids, ciede2000(xyz_to_lab(seen), xyz_to_lab(reference)).tolist(), strict=True))
+        self.table.show_patches(self.chart, self._choices.left_out, before, after)
 
     def _show_foot(self) -> None:
         fitted, kept = self.profile is not None, self.kept
@@ -634,20 +596,12 @@ class ChartRoom(QWidget):
         self.view.patch = self.swatches.patch = index
         self.view.update()
         self.swatches.update()
-        for row in range(self.table.rowCount()):
-            item = self.table.item(row, 0)
-            if item is not None and item.text() == self.chart.ids[index] and not item.isSelected():
-                self.table.selectRow(row)
+        self.table.choose(self.chart.ids[index])
         self._show_patch(index)
 
-    def _row_chosen(self) -> None:
-        rows = self.table.selectedItems()
-        if rows:
-            row = self.table.item(rows[0].row(), 0)
-            if row is not None and row.text() in self.chart.ids:
-                index = self.chart.ids.index(row.text())
-                if index != self.view.patch:
-                    self._choose_patch(index)
+    def _row_chosen(self, patch: str) -> None:
+        if patch in self.chart.ids and self.chart.ids.index(patch) != self.view.patch:
+            self._choose_patch(self.chart.ids.index(patch))
 
     def _show_patch(self, index: int) -> None:
         if self.kept is None or self.frame is None or self.view.corners is None:
