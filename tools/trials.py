@@ -160,7 +160,12 @@ def report(results: list[Result], seconds: float) -> str:
     lines += [
         f"- {r.chart}, {r.fault}, seed {r.seed}: {'not found' if not r.found else 'not spoken up'} at {100 * r.share:.0f} % of the width, tilt {r.tilt:.0f}°"
         for r in missed
-    ] or ["- nowhere in this run"]
+    ]
+    lines += [
+        f"- {r.chart}, no fault, seed {r.seed}: corners {r.error:.2f} of a patch off at {100 * r.share:.0f} % of the width, tilt {r.tilt:.0f}°"
+        for r in clean
+        if r.found and r.error > 0.25
+    ]
     return "\n".join([*lines, ""])
 
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.placing import LARGEST_DISAGREEMENT, Placement, place
-from velkin.core.charts.refining import refine
+from velkin.core.charts.refining import refine, snap
 from velkin.core.charts.regions import Cells, Neighbourhood, flat_regions, grow, lattice_homographies, prepare
 from velkin.core.errors import ChartNotFound
 
@@ -27,6 +27,7 @@ Pixels = NDArray[np.float32]
 _SEARCH_EDGES = (600, 1500, 3200)
 _THRESHOLDS = (10, 18, 30)
 _LEAST_RANGE = 40.0  # codes of 8 bits, square-root encoded, that the regions of a chart differ by at least
+_ROUGH = 0.015  # edges that fit the grid worse than this (in patches) are looked for again from farther away
 _SURE = 0.32  # colours that agree this well (log2) end the search at coarser thresholds
 
 
@@ -89,6 +90,9 @@ def find_any(image: Pixels, charts: Iterable[Chart], thorough: bool = True) -> l
     found = []
     for p in placed:
         corners, grid_error = refine(image, p.corners / scale, p.chart)
+        if not grid_error < _ROUGH:  # the first placement was rougher than the fine search reaches
+            again = snap(image, p.corners / scale, p.chart)
+            corners, grid_error = min(((corners, grid_error), again), key=lambda pair: pair[1])
         found.append(FoundChart(p.chart, corners, grid_error, p.error, p.runner_up - p.error))
     return sorted(found, key=lambda f: -f.confidence)
 

@@ -40,7 +40,16 @@ def sample_at(image: Pixels, points: Floats) -> Pixels:
 
 def snap(image: Pixels, corners: Floats, chart: Chart) -> tuple[Floats, float]:
     """As `refine`, from corners that may lie a quarter of a patch off: each patch's outline is looked for round its place first."""
-    return refine(image, project(_by_outlines(image, homography(corners), chart), UNIT), chart)
+    best = (corners, float("inf"))
+    for _ in range(3):  # each round begins where the last one ended, as long as that brings the edges nearer
+        placed = refine(image, project(_by_outlines(image, homography(corners), chart), UNIT), chart)
+        if not placed[1] < best[1]:
+            break
+        best = placed
+        corners = placed[0]
+        if best[1] < 0.005:
+            break
+    return best
 
 
 def _by_outlines(image: Pixels, matrix: Floats, chart: Chart) -> Floats:
@@ -126,6 +135,8 @@ def refine(image: Pixels, corners: Floats, chart: Chart) -> tuple[Floats, float]
         matrix = np.asarray(fitted, dtype=np.float64)
         residual = np.hypot(*(project(matrix, at[good]) - measured[good]).T)[inliers.ravel() > 0]
         error = float(np.sqrt((residual**2).mean()) / (side * patch_pitch(matrix, chart)))
+        if inliers.sum() < 0.5 * good.sum():  # few edges agree: they may be the wrong ones
+            error = max(error, 0.05)
     return project(matrix, UNIT), error
 
 
