@@ -233,7 +233,7 @@ print(time.perf_counter() - begun)
 
 def _alone(script: str, *words: str) -> str:
     done = subprocess.run([sys.executable, "-c", script, *words], capture_output=True, text=True, check=True)
-    return done.stdout.split()[-1]
+    return done.stdout.strip().splitlines()[-1]
 
 
 def bench_handoff(shoot_path: Path, folder: Path) -> None:

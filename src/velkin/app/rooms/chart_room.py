@@ -268,6 +268,8 @@ class ChartRoom(QWidget):
         self.view.set_chart(chart)
         self.view.patch = -1
         self.swatches.set_chart(chart)
+        self.table.clearSelection()
+        self._patch_words.setText("")
 
     # ---- placing ----------------------------------------------------------------------------------------------
 
