@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QSpinBox,
     QTableWidget,
@@ -26,7 +25,7 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, button, labelled, row_of, soft
+from velkin.app.benches.parts import Bench, button, labelled, room_header, row_of, soft
 from velkin.app.desk import Desk
 from velkin.app.rooms.chart_parts import screen_colour
 from velkin.app.words import signed
@@ -119,16 +118,7 @@ class ChartEditor(QWidget):
             shortcut.activated.connect(action)
 
     def _header(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("panel")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        bar.setFixedHeight(36)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(16, 0, 4, 0)
-        row.setSpacing(8)
-        title = QLabel("Defining a chart")
-        title.setFont(theme.font(13, 700))
-        row.addWidget(title)
+        bar, row = room_header("Defining a chart")
         row.addStretch(1)
         row.addWidget(button("Paste   Ctrl+V", self.paste, tip="Paste a table of names or values from the chosen cell on"))
         row.addWidget(button("Leave   Esc", self.left.emit))

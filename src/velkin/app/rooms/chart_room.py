@@ -13,15 +13,13 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QSlider,
     QVBoxLayout,
     QWidget,
 )
 
-from velkin.app import theme
-from velkin.app.benches.parts import Bench, Figure, button, compact, labelled, row_of, soft
+from velkin.app.benches.parts import Bench, Figure, button, compact, labelled, room_header, row_of, soft
 from velkin.app.desk import Desk
 from velkin.app.rooms.chart_parts import CloseUp, LightMap, PatchTable, QualityRow, Swatches, outline_of
 from velkin.app.rooms.chart_view import ChartView
@@ -107,15 +105,7 @@ class ChartRoom(QWidget):
     # ---- building ---------------------------------------------------------------------------------------------
 
     def _header(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("panel")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        bar.setFixedHeight(36)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(16, 0, 4, 0)
-        row.setSpacing(6)
-        title = QLabel("Reading")
-        title.setFont(theme.font(13, 700))
+        bar, row = room_header("Reading")
         self._subtitle = soft()
         self._subtitle.setWordWrap(False)
         self.chart_box = compact(QComboBox())
@@ -123,7 +113,6 @@ class ChartRoom(QWidget):
         self.chart_box.setToolTip("The chart that lies in this frame")
         self.chart_box.setMinimumWidth(208)
         self.chart_box.activated.connect(self._chart_chosen)
-        row.addWidget(title)
         row.addWidget(self.chart_box)
         row.addWidget(self._subtitle, 1)
         self.find_button = button("Find", self.look_for_it, tip="Look for the chart in the picture")
@@ -583,6 +572,7 @@ class ChartRoom(QWidget):
             assert self.profile is not None
             if not self._name.text() or not self._name.hasFocus():
                 self._name.setText(self.profile.name)
+                self._name.setCursorPosition(0)
             self.give_button.setText(f"Give it to the {count(len(light.frames), 'frame')} of this light")
             self._sentence.setText(f"Profile and white balance go to {light.name}; exposure stays. No file is written.")
         elif refused:
