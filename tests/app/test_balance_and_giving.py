@@ -36,12 +36,28 @@ def test_typed_temperature_and_tint_are_what_is_shown_and_used(qtbot, window, be
 
 def test_a_drag_of_the_slider_is_one_undo(window, bench):
     before = window.model.path().camera.balance
-    bench.kelvin_slider.sliderPressed.emit()
+    bench.kelvin_slider.setSliderDown(True)
     for place in (300, 420, 510):
         bench.kelvin_slider.setValue(place)
-    assert window.model.path().camera.balance != before
+    bench.kelvin_slider.setSliderDown(False)
+    first = window.model.path().camera.balance
+    assert first != before
+    bench.kelvin_slider.setSliderDown(True)
+    bench.kelvin_slider.setValue(640)
+    bench.kelvin_slider.setSliderDown(False)
+    window.model.undo()
+    assert window.model.path().camera.balance == first, "a second drag is a second step"
     window.model.undo()
     assert window.model.path().camera.balance == before
+
+
+def test_keys_on_the_slider_are_steps_of_their_own(window, ids, bench):
+    bench.kelvin_slider.setValue(300)
+    window.model.select(ids["lamp-0506"])
+    bench.kelvin_slider.setValue(500)
+    window.model.undo()
+    frames = window.model.state.frames
+    assert frames[ids["lamp-0506"]].balance is None and frames[ids["lamp-0505"]].balance is not None
 
 
 def test_n_and_a_click_pick_a_neutral_on_every_chosen_frame(qtbot, window, ids, bench):

@@ -6,6 +6,7 @@ import os
 import threading
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -125,8 +126,6 @@ class Arriving(QObject):
                 image = desk.service.half(frame.path)
                 found = spot_chart(image, charts)
                 if found is not None:
-                    from dataclasses import replace
-
                     return Spotted("chart", read_found(image, replace(found, corners=found.corners * 2.0), 0.5))
                 neutral = spot_neutral(image, built_in(frame.facts), frame.facts.as_shot)
                 return None if neutral is None else Spotted("neutral", neutral=neutral)

@@ -95,19 +95,21 @@ class Charting(QObject):
 
         self._do(frame, work, lambda result: self.fit_ready.emit(frame, result))
 
-    def average(self, frame: int) -> JudgedReading | None:
-        """This frame's reading averaged with those of the same chart in its light; None where there is no other."""
+    def others(self, frame: int) -> list[JudgedReading]:
+        """The readings of the same chart in this frame's light that it can be averaged with."""
         state = self._desk.model.state
         kept = state.readings.get(frame)
         if kept is None:
-            return None
-        others = [
-            state.readings[f]
-            for f in state.light_of(frame).frames
-            if f != frame and f in state.readings and state.readings[f].chart.id == kept.chart.id
-        ]
+            return []
+        members = [f for f in state.light_of(frame).frames if f != frame and f in state.readings]
+        return [state.readings[f] for f in members if state.readings[f].chart.id == kept.chart.id]
+
+    def average(self, frame: int) -> JudgedReading | None:
+        """This frame's reading averaged with those of the same chart in its light; None where there is no other."""
+        others = self.others(frame)
         if not others:
             return None
+        kept = self._desk.model.state.readings[frame]
         reading = average_readings([kept.reading, *(o.reading for o in others)])
         return replace(kept, reading=reading, judgements=judge(reading, kept.chart, kept.grid_error))
 

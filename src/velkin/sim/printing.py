@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.charts.average import average_references
 from velkin.core.charts.definition import Chart, neutral_patches
 from velkin.core.charts.print_chart import print_numbers
 from velkin.core.spaces.adaptation import D50, bradford
@@ -95,9 +96,9 @@ class Instrument:
 
 
 def measured_print(chart: Chart, name: str) -> Chart:
-    """A print of a chart on another paper, with weaker inks, than its nominal values assume, as the instrument measures it."""
+    """A print of a chart on another paper, with weaker inks, than its nominal values assume, as the instrument measures it three times."""
     surfaces = Printer(paper=0.84, strength=0.93).print(print_numbers(chart))
-    measured = Instrument().measure(chart, surfaces, seed=len(chart.ids))
+    measured = average_references([Instrument().measure(chart, surfaces, seed) for seed in range(3)])
     return replace(
         measured, id=name, name=f"{chart.name}, measured", neutrals=neutral_patches(chart.ids, measured.reference_d50())
     )

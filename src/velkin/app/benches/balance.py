@@ -71,13 +71,12 @@ class BalanceSection(QWidget):
             column.addWidget(labelled(name, holder, 76))
         self.words = soft()
         column.addWidget(self.words)
-        self._dragging = False
         self.kelvin.valueChanged.connect(lambda _: self._typed(False))
         self.tint.valueChanged.connect(lambda _: self._typed(False))
         self.kelvin_slider.valueChanged.connect(self._dragged)
         self.tint_slider.valueChanged.connect(self._dragged)
         for slider in (self.kelvin_slider, self.tint_slider):
-            slider.sliderPressed.connect(lambda: setattr(self, "_joins", False))
+            slider.sliderReleased.connect(self._drag_over)
         self._joins = False
 
     def _ways(self, pick: Callable[[], None]) -> QWidget:
@@ -187,6 +186,9 @@ class BalanceSection(QWidget):
             pick()
         self.show_frame(self._model.frame)
 
+    def _drag_over(self) -> None:
+        self._joins = False
+
     def _dragged(self) -> None:
         sender = self.sender()
         if sender is self.kelvin_slider:
@@ -197,8 +199,10 @@ class BalanceSection(QWidget):
             self.tint.blockSignals(True)
             self.tint.setValue(self.tint_slider.value() / 10)
             self.tint.blockSignals(False)
-        self._typed(self._joins)
-        self._joins = True  # what follows in this drag is one step with it
+        # the moments of one drag are one step; a key on the slider is a step of its own
+        down = self.kelvin_slider.isSliderDown() or self.tint_slider.isSliderDown()
+        self._typed(self._joins and down)
+        self._joins = down
 
     def _typed(self, joins: bool) -> None:
         frame = self._model.frame

@@ -13,6 +13,7 @@ from velkin.app.words import signed
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.evenness import LightOnChart
 from velkin.core.charts.judge import Judgement, Verdict
+from velkin.core.charts.refining import project
 from velkin.core.spaces.rgb import SRGB
 
 Floats = NDArray[np.float64]
@@ -285,6 +286,4 @@ class LightMap(QWidget):
 
 def outline_of(corners: Floats, matrix: Floats, scale: float) -> QPolygonF:
     """Corners (4, 2) in chart coordinates through a homography, in pixels of an image of a size against the picture."""
-    from velkin.core.charts.refining import project
-
     return QPolygonF([QPointF(float(x) * scale, float(y) * scale) for x, y in project(matrix, corners)])

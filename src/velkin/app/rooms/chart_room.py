@@ -440,8 +440,7 @@ class ChartRoom(QWidget):
         self.sample.blockSignals(True)
         self.sample.setValue(round(100 * self._choices.sample))
         self.sample.blockSignals(False)
-        others = kept is not None and self.frame is not None and self._desk.charting.average(self.frame) is not None
-        self.average_button.setVisible(others)
+        self.average_button.setVisible(self.frame is not None and bool(self._desk.charting.others(self.frame)))
         if kept is None:
             self._light_holder.hide()
             self.view.flagged = set()

@@ -93,10 +93,9 @@ def light_on(reading: Reading, chart: Chart) -> LightOnChart:
         left = logs - np.log(predicted)
         level = left.mean(axis=1)
         colour = left - level[:, None]
-        stiff = _STIFF * 24.0 / 24.0
         rooted = np.sqrt(weight)
         surface = np.linalg.lstsq(
-            np.vstack([design * rooted[:, None], np.diag(stiff)]), np.concatenate([level * rooted, np.zeros(6)]), rcond=None
+            np.vstack([design * rooted[:, None], np.diag(_STIFF)]), np.concatenate([level * rooted, np.zeros(6)]), rcond=None
         )[0]
         off = np.hypot(level - design @ surface, 1.5 * np.sqrt((colour**2).mean(axis=1)))
         spread = max(1.4826 * float(np.median(off[usable])), 0.012)
