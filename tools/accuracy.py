@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit, fit_matrix, least_squares_matrix, patch_errors
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart

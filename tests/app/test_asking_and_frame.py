@@ -10,8 +10,8 @@ from velkin.app.chrome import Notice
 from velkin.app.finder import Finder
 from velkin.app.main import make_application, settle
 from velkin.app.status_line import StatusLine
-from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.profile import load_profile
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
@@ -78,7 +78,7 @@ def test_profiles_are_exported_and_imported_by_dialog(monkeypatch, window, ids, 
     assert "nothing to export" in window.notice.label.text()
     frame = window.model.state.frames[ids["north-0401"]]
     kept = read_chart(frame.path, iso24())
-    profile = fit(FitRequest(kept.reading, iso24(), frame.facts.unique, built_in(frame.facts), None, "N/W"))
+    profile = fit(FitRequest(kept.reading, iso24(), frame.facts.unique, built_in(frame.facts), None, "N/W")).of("matrix")
     window.desk.keep_profile(frame.id, profile, "", True)
     answer(monkeypatch, "getSaveFileName", (str(tmp_path / "n.json"), ""))
     window.menu.by_name["Export this frame's profile…"].trigger()

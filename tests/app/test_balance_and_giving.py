@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QDialog
 
 from velkin.app.giving_sheet import GivingSheet
-from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.matrices import built_in
 
 
 @pytest.fixture

@@ -12,8 +12,8 @@ from PyQt6.QtGui import QImage
 from velkin.app import service as service_module
 from velkin.app.main import make_application, open_window, settle
 from velkin.app.service import RenderService
-from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import FitRefused, VelkinError
@@ -137,7 +137,9 @@ def test_results_arrive_on_the_gui_thread(qtbot, service):
 def profile(demo_frames):
     path = demo_frames / "north-0401.dng"
     facts = read_facts(path)
-    return fit(FitRequest(read_chart(path, iso24()).reading, iso24(), facts.unique, built_in(facts), None, "North", path.name))
+    return fit(
+        FitRequest(read_chart(path, iso24()).reading, iso24(), facts.unique, built_in(facts), None, "North", path.name)
+    ).of("matrix")
 
 
 def test_profiles_go_out_and_come_back(window, ids, profile, tmp_path):

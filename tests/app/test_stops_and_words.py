@@ -7,8 +7,8 @@ import pytest
 from velkin.app import words
 from velkin.app.main import settle
 from velkin.app.stops import DOTTED, HAIRLINE, LINK_WORDS, SOLID, edited_since_written, stops_of
-from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.shoot.shoot import Shoot
@@ -34,7 +34,9 @@ def says(shoot, frame, written=()):
 def with_profile(shoot, frame):
     source = named(shoot, "north-0401")
     kept = read_chart(source.path, iso24())
-    profile = fit(FitRequest(kept.reading, iso24(), source.facts.unique, built_in(source.facts), None, "Window, March"))
+    profile = fit(FitRequest(kept.reading, iso24(), source.facts.unique, built_in(source.facts), None, "Window, March")).of(
+        "matrix"
+    )
     light = shoot.state.light_of(frame.id)
     shoot.add_profile(profile, light.frames, light.id)
     return profile

@@ -7,7 +7,7 @@ import pytest
 import tifffile
 from PIL import Image
 
-from velkin.core.cameraprofiles.builtin import BuiltInProfile, built_in
+from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.files.encode import FORMATS, encode_picture
 from velkin.core.files.metadata import carry_into, exif_facts
 from velkin.core.files.raw import DNGColour, RawFacts, is_raw_name, read_facts
@@ -105,7 +105,7 @@ def test_one_matrix_is_used_for_every_light(chart_dng):
 
 def test_matrices_are_mixed_in_reciprocal_temperature():
     warm, cool = Camera().built_in_matrices()
-    profile = BuiltInProfile(DNGColour((warm, cool), (17, 21)))
+    profile = ColourMatrices.of(DNGColour((warm, cool), (17, 21)))
     kelvin = 2.0 / (1 / 2856 + 1 / 6504)
     xy = xy_of_cct(kelvin)
     xyz = np.array([xy[0] / xy[1], 1.0, (1 - xy.sum()) / xy[1]])
@@ -115,7 +115,7 @@ def test_matrices_are_mixed_in_reciprocal_temperature():
 
 def test_beyond_the_two_lights_the_nearer_matrix_stands():
     warm, cool = Camera().built_in_matrices()
-    profile = BuiltInProfile(DNGColour((warm, cool), (17, 21)))
+    profile = ColourMatrices.of(DNGColour((warm, cool), (17, 21)))
     xy = xy_of_cct(12000)
     neutral = cool @ np.array([xy[0] / xy[1], 1.0, (1 - xy.sum()) / xy[1]])
     assert profile.white_of_neutral(neutral / neutral[1]) == pytest.approx(xy, abs=1e-5)
@@ -123,12 +123,12 @@ def test_beyond_the_two_lights_the_nearer_matrix_stands():
 
 def test_a_camera_that_names_no_matrix_is_taken_for_a_plain_one(chart_dng):
     stage = built_in_stage(facts_with(chart_dng, None))
-    assert np.array(stage.matrix) @ np.ones(3) == pytest.approx(D50, abs=1e-9)
+    assert np.array(stage.colours.matrix) @ np.ones(3) == pytest.approx(D50, abs=1e-9)
 
 
 @pytest.mark.parametrize("balance", [(50.0, 1.0, 0.02), (0.01, 1.0, 30.0), (1e-3, 1.0, 1e3)])
 def test_absurd_balances_give_numbers_all_the_same(chart_dng, balance):
     stage = built_in_stage(read_facts(chart_dng), np.array(balance), "given")
-    matrix = np.array(stage.matrix)
+    matrix = np.array(stage.colours.matrix)
     assert np.all(np.isfinite(matrix))
     assert matrix @ np.ones(3) == pytest.approx(D50, abs=1e-6)

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 import pytest
 
-from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.average import average_readings
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart, save_text

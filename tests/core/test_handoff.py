@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from PIL import Image, ImageCms
 
-from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import read
 from velkin.core.charts.reading_job import read_chart
@@ -57,8 +57,8 @@ def test_written_file_is_read_by_three_independent_readers(chart_dng, tmp_path):
 def test_patches_in_the_written_file_are_the_references(chart_dng, tmp_path):
     chart, facts = iso24(), read_facts(chart_dng)
     kept = read_chart(chart_dng, chart)
-    profile = fit(FitRequest(kept.reading, chart, facts.unique, built_in(facts)))
-    path = ColourPath(profile_stage(profile), float(np.log2(profile.exposure)))
+    profile = fit(FitRequest(kept.reading, chart, facts.unique, built_in(facts))).of("auto")
+    path = ColourPath(profile_stage(profile, facts), float(np.log2(profile.exposure)))
     hand_off_frame(chart_dng, path, replace(WEB, long_edge=0), tmp_path / "a.jpg")
     with Image.open(tmp_path / "a.jpg") as picture:
         embedded, coded = picture.info["icc_profile"], np.asarray(picture).astype(np.float32) / 255

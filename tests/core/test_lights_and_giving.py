@@ -6,8 +6,8 @@ import sqlite3
 import numpy as np
 import pytest
 
-from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.measured import chart_from_reading
 from velkin.core.charts.reading_job import read_chart
@@ -37,7 +37,7 @@ def ids(shoot):
 def fitted(demo_frames):
     path = demo_frames / "north-0401.dng"
     kept, facts = read_chart(path, iso24()), look_at(path).facts
-    return kept, fit(FitRequest(kept.for_fit(), iso24(), facts.unique, built_in(facts), None, "North", path.name))
+    return kept, fit(FitRequest(kept.for_fit(), iso24(), facts.unique, built_in(facts), None, "North", path.name)).of("matrix")
 
 
 @pytest.fixture

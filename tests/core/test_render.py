@@ -5,9 +5,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.files.raw import read_facts
-from velkin.core.path import CameraStage, ColourPath, as_matrix, built_in_stage
+from velkin.core.cameraprofiles.models import Matrix, as_rows
+from velkin.core.path import CameraStage, ColourPath, built_in_stage
 from velkin.core.render import (
     balanced,
     encode_8bit,
@@ -22,7 +23,7 @@ from velkin.core.render import (
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.rgb import BUILT_IN, ROMM, SRGB, between
 
-PLAIN = CameraStage((2.0, 1.0, 1.5), "as shot", as_matrix(ROMM.to_xyz))
+PLAIN = CameraStage((2.0, 1.0, 1.5), "as shot", Matrix(as_rows(ROMM.to_xyz)))
 
 
 @settings(max_examples=40, deadline=None)
@@ -95,6 +96,6 @@ def test_counts_agree_with_plain_arithmetic_on_random_pixels():
 def test_built_in_path_of_a_raw_file(chart_dng):
     facts = read_facts(chart_dng)
     stage = built_in_stage(facts)
-    assert np.array(stage.matrix) @ np.ones(3) == pytest.approx(D50, abs=1e-9)
-    assert np.array(stage.matrix) == pytest.approx(built_in(facts).matrix(facts.as_shot))
-    assert ColourPath(stage, exposure=1.0).to_working() == pytest.approx(2 * ColourPath(stage).to_working())
+    assert np.array(stage.colours.matrix) @ np.ones(3) == pytest.approx(D50, abs=1e-9)
+    assert np.array(stage.colours.matrix) == pytest.approx(built_in(facts).matrix(facts.as_shot))
+    assert ColourPath(stage, exposure=1.0).from_xyz() == pytest.approx(2 * ColourPath(stage).from_xyz())

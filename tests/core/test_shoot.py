@@ -12,8 +12,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported, OutputRefused, ShootError
@@ -37,7 +37,9 @@ def by_name(shoot):
 def fitted(shoot, name="north-0401"):
     frame = shoot.state.frames[by_name(shoot)[name]]
     kept = read_chart(frame.path, iso24())
-    return kept, fit(FitRequest(kept.reading, iso24(), frame.facts.unique, built_in(frame.facts), None, "North", name))
+    return kept, fit(FitRequest(kept.reading, iso24(), frame.facts.unique, built_in(frame.facts), None, "North", name)).of(
+        "matrix"
+    )
 
 
 def test_demo_has_two_lights_of_six_frames(shoot):
@@ -60,7 +62,7 @@ def test_giving_a_profile_changes_the_path_and_undo_brings_it_back(shoot):
     shoot.keep_reading(ids["north-0401"], kept)
     shoot.add_profile(profile, light.frames, light.id)
     path = shoot.state.path(ids["north-0412"])
-    assert path.camera.matrix == profile.matrix
+    assert path.camera.colours == profile.fits[0].model
     assert path.camera.balance == profile.balance
     assert path.exposure == 0.5
     assert shoot.state.path(ids["lamp-0505"]) == before[ids["lamp-0505"]]

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from velkin.core.cameraprofiles.builtin import BuiltInProfile
+from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import Choices, PatchReading, Reading
 from velkin.core.errors import FitRefused
@@ -15,7 +15,7 @@ from velkin.core.whitebalance import from_card, from_greys, from_spot
 from velkin.sim.camera import Camera
 from velkin.sim.lights import north_window
 
-CAMERA = BuiltInProfile(DNGColour(Camera().built_in_matrices(), (17, 21)))
+CAMERA = ColourMatrices.of(DNGColour(Camera().built_in_matrices(), (17, 21)))
 NEUTRAL = Camera().neutral(north_window().power)
 KNOWN = NEUTRAL[1] / NEUTRAL
 

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from velkin.app.words import count
-from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.reading_job import read_found
 from velkin.core.charts.spot import spot_chart, spot_neutral
 from velkin.core.errors import VelkinError

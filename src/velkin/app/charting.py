@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import FitRequest, fit, stamped
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.average import average_readings
 from velkin.core.charts.definition import Chart
@@ -91,7 +91,7 @@ class Charting(QObject):
             refuse_unusable(kept.judgements)
             name = light.name if (f.facts.model or "Camera") in light.name else f"{f.facts.model or 'Camera'}, {light.name}"
             request = FitRequest(kept.for_fit(), kept.chart, f.facts.unique, built_in(f.facts), None, name, f.path.name)
-            return stamped(fit(request), datetime.now())
+            return stamped(fit(request).of("auto"), datetime.now())
 
         self._do(frame, work, lambda result: self.fit_ready.emit(frame, result))
 

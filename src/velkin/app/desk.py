@@ -20,10 +20,11 @@ from velkin.app.charting import Charting, about
 from velkin.app.model import ShootModel
 from velkin.app.service import RenderService
 from velkin.app.words import count, signed
-from velkin.core.cameraprofiles.builtin import built_in
-from velkin.core.cameraprofiles.profile import CameraProfile, load_profile
+from velkin.core.cameraprofiles.anyprofile import check_camera, load_any, to_text
+from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.reading_job import JudgedReading
-from velkin.core.errors import NotSupported, VelkinError
+from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.shoot.giving import GivingPlan
 from velkin.core.shoot.shoot import Shoot
@@ -203,7 +204,7 @@ class Desk(QObject):
         """Write a kept profile as Velkin's own file; replacing was confirmed by the file dialog."""
         try:
             refuse_output(out, [], True)
-            write_whole(out, self.model.state.profiles[profile].to_json().encode(), True)
+            write_whole(out, to_text(self.model.state.profiles[profile]).encode(), True)
         except VelkinError as error:
             self.model.report(error)
             return
@@ -212,12 +213,9 @@ class Desk(QObject):
     def import_profile(self, path: Path) -> None:
         """Read a profile file and give it to the chosen frames."""
         try:
-            profile = load_profile(path)
-            wrong = [f for f in self.model.selected if self.model.state.frames[f].facts.unique != profile.camera]
-            if wrong:
-                raise NotSupported(
-                    f"it was made for {profile.camera}; {count(len(wrong), 'chosen frame')} come from another camera", path
-                )
+            profile = load_any(path)
+            for frame in self.model.selected:
+                check_camera(profile, self.model.state.frames[frame].facts.unique)
         except VelkinError as error:
             self.model.report(error)
             return

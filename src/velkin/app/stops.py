@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from velkin.app.service import Measured
-from velkin.app.words import count, share
+from velkin.app.words import count, share, temperature_words
 from velkin.core.path import ColourPath
 from velkin.core.shoot.state import State, WrittenFile
 
@@ -43,7 +43,8 @@ def stops_of(
     if path.camera.profile:
         value = light.name if frame.profile == light.profile else path.camera.profile
         detail = f"ΔE {path.camera.mean_error:.1f} mean" if path.camera.mean_error is not None else "profile"
-        detail += f", {state.profiles[frame.profile].cct:.0f} K" if frame.profile is not None else ""
+        kelvin = temperature_words(state.profiles[frame.profile]) if frame.profile is not None else ""
+        detail += f", {kelvin}" if kelvin else ""
         camera = Stop("Camera", value, detail, "tagged-same", SOLID)
     else:
         balance = path.camera.balance_from

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from velkin.core.cameraprofiles.anyprofile import AnyProfile
+from velkin.core.cameraprofiles.dng import DNGProfile
+from velkin.core.cameraprofiles.models import WORDS
+from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.shoot.state import State
 
 MINUS = "\u2212"
@@ -35,4 +39,26 @@ def light_line(state: State, light_id: int) -> str:
     if light.profile is None:
         return "no profile yet"
     profile = state.profiles[light.profile]
-    return f"{profile.cct:.0f} K   {profile.model}   ΔE {profile.figures.mean:.1f}"
+    parts = [temperature_words(profile), model_words(profile)]
+    if profile.figures is not None:
+        parts.append(f"ΔE {profile.figures.mean:.1f}")
+    return "   ".join(p for p in parts if p)
+
+
+def temperature_words(profile: AnyProfile) -> str:
+    """The temperature of the light a profile was fitted in, or of its two; empty where none is known."""
+    if isinstance(profile, CameraProfile):
+        return "–".join(f"{f.cct:.0f}" for f in profile.fits) + " K"
+    if isinstance(profile, DNGProfile) and len(profile.matrices.kelvins) == 2:
+        return "–".join(f"{k:.0f}" for k in sorted(profile.matrices.kelvins)) + " K"
+    return ""
+
+
+def model_words(profile: AnyProfile) -> str:
+    """What kind of profile it is."""
+    return WORDS.get(profile.model, profile.model)
+
+
+def profile_line(profile: AnyProfile) -> str:
+    """A profile in a list: its name and, where known, its mean error."""
+    return f"{profile.name}   ΔE {profile.figures.mean:.1f}" if profile.figures is not None else profile.name

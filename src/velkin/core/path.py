@@ -11,13 +11,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.builtin import built_in
-from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.cameraprofiles.anyprofile import AnyProfile
+from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
+from velkin.core.cameraprofiles.tone import ToneCurve
 from velkin.core.files.raw import RawFacts
 from velkin.core.spaces.rgb import ROMM, SRGB, RGBSpace
 
 Floats = NDArray[np.float64]
-Matrix = tuple[tuple[float, ...], ...]
 
 
 @dataclass(frozen=True)
@@ -30,19 +31,22 @@ class CameraStage:
         White balance multipliers, green 1.
     balance_from : str
         ``as shot``, ``chart``, ``picked`` …
-    matrix : 3×3
+    colours : ColourMap
         Balanced camera RGB → XYZ D50.
     profile : str
         Name of the fitted profile; empty for the camera's built-in one.
     mean_error : float or None
         The fitted profile's mean ΔE00 on its chart.
+    tone : ToneCurve or None
+        The profile's tone curve where it is to be used.
     """
 
     balance: tuple[float, ...]
     balance_from: str
-    matrix: Matrix
+    colours: ColourMap
     profile: str = ""
     mean_error: float | None = None
+    tone: ToneCurve | None = None
 
 
 @dataclass(frozen=True)
@@ -62,23 +66,36 @@ class ColourPath:
     working: RGBSpace = ROMM
     destination: RGBSpace = SRGB
 
-    def to_working(self) -> Floats:
-        """The 3×3 matrix from balanced camera RGB to linear working RGB, exposure included."""
-        return np.asarray(self.working.from_xyz @ np.array(self.camera.matrix)) * 2.0**self.exposure
-
-
-def as_matrix(matrix: Floats) -> Matrix:
-    """A 3×3 array as nested tuples, for frozen descriptions."""
-    return tuple(tuple(float(v) for v in row) for row in matrix)
+    def from_xyz(self) -> Floats:
+        """The 3×3 matrix from the XYZ D50 of the camera stage to linear working RGB, exposure included."""
+        return np.asarray(self.working.from_xyz) * 2.0**self.exposure
 
 
 def built_in_stage(facts: RawFacts, balance: Floats | None = None, balance_from: str = "as shot") -> CameraStage:
     """The camera's own way: its built-in matrices, and its as-shot balance unless another is given."""
     chosen = facts.as_shot if balance is None else np.asarray(balance, dtype=np.float64)
-    return CameraStage(tuple(float(v) for v in chosen), balance_from, as_matrix(built_in(facts).matrix(chosen)))
+    return CameraStage(tuple(float(v) for v in chosen), balance_from, Matrix(as_rows(built_in(facts).matrix(chosen))))
 
 
-def profile_stage(profile: CameraProfile, balance: Floats | None = None, balance_from: str = "chart") -> CameraStage:
-    """A fitted profile, with the balance of its chart frame unless another is given."""
-    chosen = profile.balance if balance is None else tuple(float(v) for v in balance)
-    return CameraStage(chosen, balance_from, profile.matrix, profile.name, profile.figures.mean)
+def profile_stage(
+    profile: AnyProfile,
+    facts: RawFacts,
+    balance: Floats | None = None,
+    balance_from: str = "chart",
+    tone: bool = False,
+) -> CameraStage:
+    """A profile, with its tone curve where wanted.
+
+    Its balance is that of its chart frame unless another is given; a profile that knows none takes the camera's own.
+    """
+    if balance is None and profile.balance is None:
+        balance, balance_from = facts.as_shot, "as shot"
+    chosen = np.array(profile.balance if balance is None else balance, dtype=np.float64)
+    return CameraStage(
+        tuple(float(v) for v in chosen),
+        balance_from,
+        profile.colours(chosen),
+        profile.name,
+        profile.figures.mean if profile.figures is not None else None,
+        profile.tone_curve() if tone else None,
+    )

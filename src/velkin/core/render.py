@@ -12,8 +12,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cameraprofiles.models import ColourMap, Matrix
 from velkin.core.path import ColourPath
-from velkin.core.spaces.rgb import RGBSpace, between
+from velkin.core.spaces.rgb import ROMM, RGBSpace, between
 
 Pixels = NDArray[np.float32]
 Bytes = NDArray[np.uint8]
@@ -47,9 +48,25 @@ def _largest(pixels: Pixels) -> Pixels:
 
 def to_working(camera_rgb: Pixels, path: ColourPath) -> Pixels:
     """Linear working RGB (H, W, 3) of linear camera RGB (H, W, 3), unclipped."""
-    if float(camera_rgb.max()) < _SATURATED:  # nothing to mend between balance and matrix: one pass does both
-        return np.asarray(cv2.transform(camera_rgb, path.to_working() * np.array(path.camera.balance)), dtype=np.float32)
-    return np.asarray(cv2.transform(balanced(camera_rgb, path.camera.balance), path.to_working()), dtype=np.float32)
+    camera = path.camera
+    gains = camera.balance
+    if float(camera_rgb.max()) >= _SATURATED:  # highlights are mended between balance and colours
+        camera_rgb, gains = balanced(camera_rgb, camera.balance), (1.0, 1.0, 1.0)
+    if camera.tone is None:
+        return _coloured(camera_rgb, camera.colours, path.from_xyz(), gains)
+    from velkin.core.cameraprofiles.kernels import apply_tone
+
+    romm = _coloured(camera_rgb, camera.colours, ROMM.from_xyz * 2.0**path.exposure, gains)
+    return apply_tone(romm, camera.tone, between(ROMM, path.working))
+
+
+def _coloured(pixels: Pixels, colours: ColourMap, to_output: NDArray[np.float64], gains: tuple[float, ...]) -> Pixels:
+    """Linear output RGB of camera RGB times gains; a matrix is one pass of OpenCV's, the rest are compiled loops."""
+    if isinstance(colours, Matrix):
+        return np.asarray(cv2.transform(pixels, to_output @ np.array(colours.matrix) * np.array(gains)), dtype=np.float32)
+    from velkin.core.cameraprofiles.kernels import apply_colours  # loaded where needed: the compiler takes a moment
+
+    return apply_colours(pixels, colours, to_output, gains)
 
 
 def to_space(working: Pixels, path: ColourPath, space: RGBSpace) -> Pixels:

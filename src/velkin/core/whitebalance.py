@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.builtin import BuiltInProfile
+from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.read import CLIPPED_AT, Reading
 from velkin.core.errors import FitRefused
@@ -72,7 +72,7 @@ def from_greys(reading: Reading, chart: Chart) -> Floats:
     return np.array([np.exp(-middle[0]), 1.0, np.exp(-middle[1])])
 
 
-def from_spot(image: Pixels, x: float, y: float, size: float, camera: BuiltInProfile, known: Floats) -> Picked:
+def from_spot(image: Pixels, x: float, y: float, size: float, camera: ColourMatrices, known: Floats) -> Picked:
     """The balance that makes a square of the picture neutral.
 
     Parameters
@@ -81,7 +81,7 @@ def from_spot(image: Pixels, x: float, y: float, size: float, camera: BuiltInPro
         Linear camera RGB.
     x, y, size : float
         Middle and side of the square in pixels of `image`; the part that lies on the picture is used.
-    camera : BuiltInProfile
+    camera : ColourMatrices
     known : ndarray (3,)
         The balance of the light as far as it is known (the camera's own, or the chart's), to doubt by.
 
@@ -99,7 +99,7 @@ def from_spot(image: Pixels, x: float, y: float, size: float, camera: BuiltInPro
     return _measured(image[top:bottom, left:right].reshape(-1, 3).astype(np.float64), camera, known, "spot")
 
 
-def from_card(image: Pixels, camera: BuiltInProfile, known: Floats) -> Picked:
+def from_card(image: Pixels, camera: ColourMatrices, known: Floats) -> Picked:
     """The balance of a frame of a neutral card: of the most even large part round its middle.
 
     Parameters as `from_spot`.
@@ -119,7 +119,7 @@ def from_card(image: Pixels, camera: BuiltInProfile, known: Floats) -> Picked:
     return _measured(area.reshape(-1, 3).astype(np.float64), camera, known, "card")
 
 
-def _measured(values: Floats, camera: BuiltInProfile, known: Floats, what: str) -> Picked:
+def _measured(values: Floats, camera: ColourMatrices, known: Floats, what: str) -> Picked:
     clipped = float((values >= CLIPPED_AT).any(axis=1).mean())
     usable = values[(values < CLIPPED_AT).all(axis=1)] if clipped < 1 else values
     mean = np.sort(usable, axis=0)[len(usable) // 10 : len(usable) - len(usable) // 10].mean(axis=0)

@@ -32,6 +32,25 @@ def studio_one_sensitivities(shift: float = 0.0) -> Floats:
     return np.stack([red, green, blue], axis=1) * cut[:, None]
 
 
+def field_two_sensitivities(shift: float = 0.0) -> Floats:
+    """Sensitivities (81, 3) of another maker's sensor: narrow dyes well apart, a red that sees violet, an early infrared cut."""
+    cut = 1.0 / (1.0 + np.exp((WAVELENGTHS - 662.0 - shift) / 7.0)) / (1.0 + np.exp((415.0 - WAVELENGTHS) / 5.0))
+    red = 0.88 * _bell(608.0 + shift, 22.0, 40.0) + 0.10 * _bell(432.0, 14.0, 22.0)
+    green = 1.00 * _bell(538.0 + shift, 30.0, 31.0) + 0.06 * _bell(462.0, 20.0, 24.0)
+    blue = 0.98 * _bell(447.0 + shift, 18.0, 27.0) + 0.02 * _bell(600.0, 40.0, 40.0)
+    return np.stack([red, green, blue], axis=1) * cut[:, None]
+
+
+def pocket_three_sensitivities(shift: float = 0.0) -> Floats:
+    """Sensitivities (81, 3) of a small sensor: broad, overlapping dyes and crosstalk between the sites."""
+    cut = 1.0 / (1.0 + np.exp((WAVELENGTHS - 690.0) / 12.0)) / (1.0 + np.exp((400.0 - WAVELENGTHS) / 8.0))
+    red = 0.82 * _bell(592.0 + shift, 34.0, 58.0) + 0.10 * _bell(420.0, 26.0, 30.0)
+    green = 1.00 * _bell(528.0 + shift, 44.0, 43.0)
+    blue = 0.78 * _bell(463.0 + shift, 32.0, 34.0)
+    sites = np.stack([red, green, blue], axis=1) * cut[:, None]
+    return sites @ np.array([[0.90, 0.05, 0.02], [0.08, 0.90, 0.08], [0.02, 0.05, 0.90]])
+
+
 @dataclass(frozen=True)
 class Sensor:
     """What turns camera RGB (linear, 1 = saturation) into raw numbers."""
@@ -98,3 +117,23 @@ class Camera:
     def built_in_matrices(self) -> tuple[Floats, Floats]:
         """The two matrices of its DNG files: for illuminant A and for D65."""
         return self.built_in_matrix(planckian(2856.0)), self.built_in_matrix(daylight(6504.0))
+
+
+def field_two() -> Camera:
+    """*Velkin Field Two*: narrow dyes."""
+    return Camera(
+        model="Velkin Field Two",
+        lens="Stand-in 35 mm",
+        sensitivities=field_two_sensitivities(),
+        factory_sensitivities=field_two_sensitivities(-6.0),
+    )
+
+
+def pocket_three() -> Camera:
+    """*Velkin Pocket Three*: broad dyes with crosstalk."""
+    return Camera(
+        model="Velkin Pocket Three",
+        lens="Stand-in 24 mm",
+        sensitivities=pocket_three_sensitivities(),
+        factory_sensitivities=pocket_three_sensitivities(7.0),
+    )

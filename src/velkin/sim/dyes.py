@@ -1,4 +1,4 @@
-"""Spectral dyes on wool and smooth test reflectances.
+"""Spectral dyes on wool, paints, and smooth test reflectances.
 
 A dyed fibre follows the single-constant theory of Kubelka and Munk: the ratio of absorption to scattering of the bare
 fibre plus that of each dye times its strength gives the reflectance.
@@ -83,3 +83,35 @@ def smooth_reflectances(count: int, seed: int) -> Floats:
         bath = DyeBath(tuple((names[i], float(10 ** rng.uniform(-1.2, 0.85))) for i in chosen))
         rows.append(bath.reflectance(np.ones(1))[0])
     return np.clip(np.array(rows), 0.03, 0.92)
+
+
+def _edge(middle: float, width: float) -> Floats:
+    """Absorption of a semiconductor-like pigment: all below an edge, nothing above."""
+    return np.asarray(1.0 / (1.0 + np.exp((WAVELENGTHS - middle) / width)))
+
+
+#: Absorption over scattering of paints at full strength in a white base, (81,).
+PAINTS: dict[str, Floats] = {
+    "lemon": 5.0 * _edge(485.0, 8.0),
+    "amber": 6.0 * _edge(530.0, 9.0),
+    "scarlet": 7.0 * _edge(590.0, 10.0),
+    "oxide": 2.6 * _edge(575.0, 22.0) + 0.25,
+    "ultramarine": 4.5 * _band(595.0, 42.0, 48.0),
+    "cyan": 5.0 * _band(625.0, 40.0, 30.0) + 2.4 * _band(680.0, 30.0, 60.0),
+    "green": 4.0 * _band(645.0, 50.0, 60.0) + 3.2 * _band(425.0, 40.0, 32.0),
+    "violet": 4.5 * _band(560.0, 40.0, 34.0) + 0.4 * _band(420.0, 30.0, 30.0),
+    "soot": 3.0 + 0.0 * WAVELENGTHS,
+}
+
+
+def paint_reflectances(count: int, seed: int) -> Floats:
+    """Reflectances (count, 81) in 0.02..0.95 of paints mixed into a white base and with each other, made from a seed."""
+    rng = np.random.default_rng(seed)
+    base = absorption_ratio(0.93 - 0.08 * _edge(395.0, 8.0))
+    names = list(PAINTS)
+    rows = []
+    for _ in range(count):
+        chosen = rng.choice(len(names), size=int(rng.integers(1, 4)), replace=False)
+        ratio = base + sum(PAINTS[names[i]] * float(10 ** rng.uniform(-2.2, 0.0)) for i in chosen)
+        rows.append(reflectance_of_ratio(ratio))
+    return np.clip(np.array(rows), 0.02, 0.95)

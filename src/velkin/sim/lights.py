@@ -38,3 +38,22 @@ def weaving_lamp() -> StudioLight:
     """A tungsten lamp of 2900 K whose shade warms it unevenly over the spectrum."""
     shade = 0.92 + 0.05 * np.sin((WAVELENGTHS - 380.0) / 400.0 * np.pi)
     return StudioLight("Weaving lamp", planckian(2900.0) * shade)
+
+
+def _phosphor_led(pump: float, pump_height: float, phosphors: tuple[tuple[float, float, float], ...]) -> Floats:
+    """A blue chip under phosphors, each (centre nm, width nm, height), skewed towards long wavelengths."""
+    power = pump_height * np.exp(-0.5 * ((WAVELENGTHS - pump) / 10.0) ** 2)
+    for centre, width, height in phosphors:
+        side = np.where(centre > WAVELENGTHS, width, 1.45 * width)
+        power = power + height * np.exp(-0.5 * ((WAVELENGTHS - centre) / side) ** 2)
+    return power + 1e-4
+
+
+def warm_led() -> StudioLight:
+    """A good warm LED panel: violet-blue chip, green and red phosphor, little cyan."""
+    return StudioLight("Warm LED panel", _phosphor_led(448.0, 0.42, ((545.0, 38.0, 0.62), (622.0, 34.0, 0.86))))
+
+
+def cool_led() -> StudioLight:
+    """A cheap cool LED: strong blue chip, one yellow phosphor, a deep gap in the cyan and little red."""
+    return StudioLight("Cool LED", _phosphor_led(453.0, 0.98, ((556.0, 44.0, 0.72),)))

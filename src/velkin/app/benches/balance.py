@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from velkin.app.benches.parts import compact, labelled, row_of, soft
 from velkin.app.desk import Desk
 from velkin.app.words import signed
-from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.shoot.state import Frame
 from velkin.core.whitebalance import COOLEST, WARMEST
 

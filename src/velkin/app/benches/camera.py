@@ -10,7 +10,9 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
 from velkin.app.benches.balance import BalanceSection
 from velkin.app.benches.parts import Bench, Facts, Figure, beside, button, compact, row_of, soft
 from velkin.app.desk import Desk
-from velkin.app.words import count, signed
+from velkin.app.words import count, model_words, profile_line, signed, temperature_words
+from velkin.core.cameraprofiles.anyprofile import AnyProfile
+from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.judge import Verdict
 
 _BUILT_IN = -1
@@ -90,8 +92,9 @@ class CameraBench(Bench):
         profile = state.profiles.get(frame.profile) if frame.profile is not None else None
         if profile is None:
             self._figure.show_value("", "The camera's built-in profile gives these numbers their meaning.")
+        elif (f := profile.figures) is None:
+            self._figure.show_value("", f"{profile.name} gives these numbers their meaning; no chart told how well.")
         else:
-            f = profile.figures
             self._figure.show_value(f"ΔE {f.mean:.1f}", f"mean on the chart; the built-in profile had {f.before:.1f}")
         self._show_light(light.id)
         self._show_chart()
@@ -155,17 +158,13 @@ class CameraBench(Bench):
         self._profile.clear()
         self._profile.addItem("Built in", _BUILT_IN)
         for identifier, profile in state.profiles.items():
-            self._profile.addItem(f"{profile.name}   ΔE {profile.figures.mean:.1f}", identifier)
+            self._profile.addItem(profile_line(profile), identifier)
         self._profile.setCurrentIndex(max(self._profile.findData(frame.profile if frame.profile is not None else _BUILT_IN), 0))
         self._profile.blockSignals(False)
         if frame.profile is None:
             self._profile_words.setText(f"{frame.facts.unique or 'The camera'}'s own colour matrices.")
         else:
-            p = state.profiles[frame.profile]
-            self._profile_words.setText(
-                f"{p.model}, fitted on {p.chart_frame} under {p.cct:.0f} K. 95\u202f% within ΔE {p.figures.p95:.1f}, "
-                f"worst {p.figures.worst:.1f}; colours left out were predicted to {p.figures.leave_one_out:.1f}."
-            )
+            self._profile_words.setText(_about(state.profiles[frame.profile]))
 
     def _show_foot(self) -> None:
         state, frame = self._model.state, self._model.frame
@@ -262,5 +261,19 @@ class CameraBench(Bench):
     def _match_exposure(self) -> None:
         frame = self._model.frame
         if frame is not None and frame.profile is not None:
-            ev = float(np.log2(self._model.state.profiles[frame.profile].exposure))
-            self._desk.set_exposure(self._model.selected, round(ev, 2))
+            profile = self._model.state.profiles[frame.profile]
+            if isinstance(profile, CameraProfile) and profile.keep_exposure:
+                self._desk.set_exposure(self._model.selected, round(float(np.log2(profile.exposure)), 2))
+
+
+def _about(profile: AnyProfile) -> str:
+    """What a profile is and how good, in a sentence or two."""
+    kind = model_words(profile)
+    kind = kind[0].upper() + kind[1:]
+    if not isinstance(profile, CameraProfile):
+        return f"{kind} from a file" + (f", for {profile.camera}." if profile.camera else ", for any camera.")
+    f = profile.figures
+    return (
+        f"{kind}, fitted on {profile.chart_frame} under {temperature_words(profile)}. 95\u202f% within ΔE {f.p95:.1f}, "
+        f"worst {f.worst:.1f}; colours left out were predicted to {f.leave_one_out:.1f}."
+    )

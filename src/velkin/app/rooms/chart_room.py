@@ -25,8 +25,9 @@ from velkin.app.rooms.chart_parts import CloseUp, LightMap, PatchTable, QualityR
 from velkin.app.rooms.chart_view import ChartView
 from velkin.app.service import Rendered
 from velkin.app.words import count, signed
-from velkin.core.cameraprofiles.builtin import built_in
 from velkin.core.cameraprofiles.fit import common_exposure
+from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.definition import Chart
@@ -538,12 +539,12 @@ class ChartRoom(QWidget):
         kelvin, _ = camera.temperature(balance)
         reference = self.chart.reference(illuminant_at(float(np.clip(kelvin, 1500.0, 25000.0))))
 
-        def through(matrix: Floats) -> Floats:
-            seen = (rgb * balance) @ matrix.T
+        def through(colours: ColourMap) -> Floats:
+            seen = colours.xyz(rgb * balance)
             return np.asarray(seen * common_exposure(seen[:, 1], reference[:, 1], self.chart.neutral_rows()))
 
-        after = through(self.profile.array()) if self.profile is not None else None
-        return reference, through(camera.matrix(balance)), after, kelvin
+        after = through(self.profile.colours(balance)) if self.profile is not None else None
+        return reference, through(Matrix(as_rows(camera.matrix(balance)))), after, kelvin
 
     def _fill_table(self) -> None:
         ids = self.chart.ids
@@ -577,7 +578,7 @@ class ChartRoom(QWidget):
         elif refused:
             self._sentence.setText("This reading must not be fitted: the reason is under Quality.")
         elif kept is not None:
-            self._sentence.setText(f"The reading becomes a matrix profile for {light.name}. No file is written.")
+            self._sentence.setText(f"The reading becomes a camera profile for {light.name}. No file is written.")
         else:
             self._sentence.setText(f"The chart's {len(self.chart.ids)} patches have to be read before a profile can be fitted.")
 

@@ -1,9 +1,4 @@
-"""Fitting the white-preserving 3×3 matrix of a camera under one light from a chart reading.
-
-Linear least squares first, weighted so that it minimises differences in Lab rather than XYZ; then CIEDE2000 itself, held
-near the first answer, because with 24 patches the mean alone is easily over-fitted. Which of the two is kept is decided
-by leaving each patch out in turn.
-"""
+"""From a chart reading to camera profiles: every model that was asked for, honest figures, and which of them to take."""
 
 from __future__ import annotations
 
@@ -13,21 +8,25 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.builtin import BuiltInProfile
-from velkin.core.cameraprofiles.profile import CameraProfile, Figures, PatchError
+from velkin.core.cameraprofiles.candidates import Candidate, fit_candidates
+from velkin.core.cameraprofiles.matrices import ColourMatrices
+from velkin.core.cameraprofiles.models import NAMES, WORDS, ColourMap, Matrix, as_rows
+from velkin.core.cameraprofiles.profile import CameraProfile, Figures, LightFit, PatchError
+from velkin.core.cameraprofiles.training import Training, training_of
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.read import Reading
 from velkin.core.errors import FitRefused
-from velkin.core.spaces.adaptation import D50
+from velkin.core.spaces.adaptation import xyz_to_xy
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spaces.temperature import cct_duv
 from velkin.core.spectra import Illuminant, illuminant_at
 from velkin.core.whitebalance import from_greys
 
 Floats = NDArray[np.float64]
 
-_HOLD = 8.0  # ΔE00 that moving a matrix entry by 1 from the least-squares answer costs, on 24 patches
-_SOFT = 3.0  # ΔE00 from which on a patch pulls linearly, so that one bad patch cannot bend the fit
+#: How much better a richer model must predict patches it did not see to be recommended: so much is luck.
+_WORTH = 0.95
 
 
 @dataclass(frozen=True)
@@ -41,20 +40,69 @@ class FitRequest:
     chart : Chart
     camera : str
         Unique camera model.
-    built_in : BuiltInProfile
+    built_in : ColourMatrices
     light : Illuminant or None
         None: a stand-in for the temperature that the chart's neutrals show through the built-in matrices.
-    name : str
-    chart_frame : str
+    name, chart_frame : str
+    model : str
+        ``auto`` or one of `NAMES`.
+    keep_exposure : bool
+    tone : ``none`` or ``standard``
+    weights : tuple of (patch id, weight)
+        For patches that count more or less than 1.
     """
 
     reading: Reading
     chart: Chart
     camera: str
-    built_in: BuiltInProfile
+    built_in: ColourMatrices
     light: Illuminant | None = None
     name: str = ""
     chart_frame: str = ""
+    model: str = "auto"
+    keep_exposure: bool = True
+    tone: str = "none"
+    weights: tuple[tuple[str, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """What a fit gave.
+
+    Attributes
+    ----------
+    profiles : tuple of CameraProfile
+        One for each model, from plain to rich.
+    recommended : str
+        The model that predicts patches it did not see best, or the plainest that comes near.
+    reason : str
+        Why, in words.
+    """
+
+    profiles: tuple[CameraProfile, ...]
+    recommended: str
+    reason: str
+
+    def of(self, model: str) -> CameraProfile:
+        """The profile of a model; ``auto`` is the recommended one."""
+        wanted = self.recommended if model == "auto" else model
+        return next(p for p in self.profiles if p.model == wanted)
+
+
+@dataclass(frozen=True)
+class _Prepared:
+    """A reading made ready: used patches only, balanced, with the reference under the light."""
+
+    ids: tuple[str, ...]
+    neutrals: list[int]
+    balance: Floats
+    rgb: Floats
+    reference: Floats
+    reflectances: Floats | None
+    weights: Floats
+    light: Illuminant
+    kelvin: float
+    duv: float
 
 
 def common_exposure(luminance: Floats, reference: Floats, neutrals: list[int]) -> float:
@@ -62,133 +110,17 @@ def common_exposure(luminance: Floats, reference: Floats, neutrals: list[int]) -
     return float(reference[neutrals].sum() / luminance[neutrals].sum())
 
 
-def _from_free(free: Floats) -> Floats:
-    """White-preserving matrices (..., 3, 3) of their six free entries (..., 6): each row's third is what is left of D50."""
-    two = free.reshape(*free.shape[:-1], 3, 2)
-    return np.concatenate([two, D50[:, None] - two.sum(axis=-1, keepdims=True)], axis=-1)
-
-
-def least_squares_matrix(rgb: Floats, reference: Floats) -> Floats:
-    """White-preserving least squares, weighted by the slope of Lab at each patch.
-
-    Parameters
-    ----------
-    rgb : ndarray (N, 3)
-        Balanced camera RGB on the reference's exposure.
-    reference : ndarray (N, 3)
-        XYZ D50.
-    """
-    slope = np.maximum(reference / D50, 0.01) ** (-2.0 / 3.0) / D50
-    design = rgb[:, :2] - rgb[:, 2:]
-    rows = []
-    for k in range(3):
-        target = reference[:, k] - rgb[:, 2] * D50[k]
-        rows.append(np.linalg.lstsq(design * slope[:, k : k + 1], target * slope[:, k], rcond=None)[0])
-    return _from_free(np.concatenate(rows))
-
-
-def _refine(rgb: Floats, reference_lab: Floats, starts: Floats, use: Floats) -> Floats:
-    """Matrices (B, 3, 3) that minimise a robust CIEDE2000 over the patches used by each, held near their starts.
-
-    All B fits run together: Gauss-Newton with soft-L1 weights and halved steps, derivatives by differences.
-
-    Parameters
-    ----------
-    rgb, reference_lab : ndarray (N, 3)
-    starts : ndarray (B, 3, 3)
-    use : ndarray (B, N)
-        1 for a patch that counts, 0 for one left out.
-    """
-    anchor = starts[:, :, :2].reshape(len(starts), 6)
-    hold = _HOLD**2 * use.sum(axis=1) / 24.0
-
-    def errors(free: Floats) -> Floats:
-        return ciede2000(xyz_to_lab(np.einsum("...ij,nj->...ni", _from_free(free), rgb)), reference_lab)
-
-    def cost(free: Floats, values: Floats) -> Floats:
-        robust = 2.0 * _SOFT**2 * (np.sqrt(1.0 + (values / _SOFT) ** 2) - 1.0)
-        return np.asarray((use * robust).sum(axis=1) + hold * ((free - anchor) ** 2).sum(axis=1))
-
-    step = 1e-5
-    free, now = anchor.copy(), errors(anchor)
-    best = cost(free, now)
-    for _ in range(12):
-        moved = errors(free[:, None, :] + step * np.eye(6))
-        slope = (moved - now[:, None, :]) / step
-        weight = use / np.sqrt(1.0 + (now / _SOFT) ** 2)
-        normal = np.einsum("bin,bn,bjn->bij", slope, weight, slope) + (hold[:, None, None] + 1e-9) * np.eye(6)
-        gradient = np.einsum("bin,bn,bn->bi", slope, weight, now) + hold[:, None] * (free - anchor)
-        change = np.linalg.solve(normal, gradient[..., None])[..., 0]
-        improved = np.zeros(len(free), dtype=bool)
-        for share in (1.0, 0.5, 0.2, 0.05):
-            tried = free - share * change
-            values = errors(tried)
-            cheaper = (cost(tried, values) < best) & ~improved
-            free[cheaper], now[cheaper] = tried[cheaper], values[cheaper]
-            best = cost(free, now)
-            improved |= cheaper
-            if improved.all():
-                break
-        if not improved.any() or np.abs(change[improved]).max() < 1e-6:
-            break
-    return _from_free(free)
-
-
-def fit_matrix(rgb: Floats, reference: Floats, neutrals: list[int]) -> tuple[Floats, Floats]:
-    """The matrix, and each patch's ΔE00 when it was left out of the fit.
-
-    Parameters
-    ----------
-    rgb : ndarray (N, 3)
-        Balanced camera RGB, any exposure.
-    reference : ndarray (N, 3)
-        XYZ D50.
-    neutrals : list of int
-
-    Returns
-    -------
-    matrix : ndarray (3, 3)
-    left_out : ndarray (N,)
-
-    Raises
-    ------
-    FitRefused
-        When the patches do not span three dimensions.
-    """
-    scaled = rgb * (reference[neutrals, 1].sum() / rgb[neutrals, 1].sum())
-    if not np.all(np.isfinite(scaled)) or np.linalg.cond(scaled / np.linalg.norm(scaled, axis=1, keepdims=True)) > 200.0:
-        raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
-    # white is kept at the neutrals' exposure, which the matrix itself decides a little: settle both together
-    for _ in range(8):
-        luminance = scaled @ least_squares_matrix(scaled, reference)[1]
-        scaled = scaled * common_exposure(luminance, reference[:, 1], neutrals)
-    count = len(scaled)
-    lab = xyz_to_lab(reference)
-    use = np.vstack([np.ones(count), 1.0 - np.eye(count)])
-    plain = np.array([least_squares_matrix(scaled[u > 0], reference[u > 0]) for u in use])
-    candidates = (plain, _refine(scaled, lab, plain, use))
-    left_out = [ciede2000(xyz_to_lab(np.einsum("nij,nj->ni", c[1:], scaled)), lab) for c in candidates]
-    best = int(np.argmin([errors.mean() for errors in left_out]))
-    return np.asarray(candidates[best][0]), left_out[best]
-
-
-def patch_errors(rgb: Floats, matrix: Floats, reference: Floats, neutrals: list[int]) -> tuple[Floats, float]:
-    """ΔE00 of each patch (N,) through a matrix after one common exposure factor, and that factor."""
-    xyz = rgb @ matrix.T
+def patch_errors(rgb: Floats, colours: ColourMap, reference: Floats, neutrals: list[int]) -> tuple[Floats, float]:
+    """ΔE00 of each patch (N,) through a map after one common exposure factor, and that factor."""
+    xyz = colours.xyz(rgb)
     exposure = common_exposure(xyz[:, 1], reference[:, 1], neutrals)
     return ciede2000(xyz_to_lab(xyz * exposure), xyz_to_lab(reference)), exposure
 
 
-def fit(request: FitRequest) -> CameraProfile:
-    """Fit a camera profile from a reading that was judged usable.
-
-    Raises
-    ------
-    FitRefused
-        When the reading does not determine a profile.
-    """
+def _prepare(request: FitRequest) -> _Prepared:
     chart, rgb = request.chart, request.reading.rgb()
-    left_out = request.reading.choices.left_out
+    weight_of = dict(request.weights)
+    left_out = set(request.reading.choices.left_out) | {name for name, weight in weight_of.items() if weight <= 0}
     used = [i for i, name in enumerate(chart.ids) if name not in left_out]
     neutrals = [used.index(i) for i in chart.neutral_rows() if i in used]
     if len(used) < 6 or not neutrals:
@@ -196,37 +128,118 @@ def fit(request: FitRequest) -> CameraProfile:
     balance = from_greys(request.reading, chart)
     kelvin, duv = request.built_in.temperature(balance)
     light = request.light or illuminant_at(float(np.clip(kelvin, 1500.0, 25000.0)))
-    reference = chart.reference(light)
-    balanced, reference = (rgb * balance)[used], reference[used]
-    matrix, predicted = fit_matrix(balanced, reference, neutrals)
-    after, exposure = patch_errors(balanced, matrix, reference, neutrals)
-    before, _ = patch_errors(balanced, request.built_in.matrix(balance), reference, neutrals)
-    figures = Figures(
-        mean=float(after.mean()),
-        p95=float(np.percentile(after, 95)),
-        worst=float(after.max()),
-        leave_one_out=float(predicted.mean()),
-        neutral=float(after[neutrals].mean()),
-        before=float(before.mean()),
+    if request.light is not None:
+        kelvin, duv = cct_duv(xyz_to_xy(light.white))
+    reference = chart.reference(light)[used]
+    balanced = (rgb * balance)[used]
+    if not np.all(np.isfinite(balanced)) or balanced[neutrals].min() <= 0:
+        raise FitRefused("the neutral patches read as nothing, so that no white balance can be taken from them")
+    return _Prepared(
+        tuple(chart.ids[u] for u in used),
+        neutrals,
+        balance,
+        balanced,
+        reference,
+        None if chart.reflectances is None else chart.reflectances[used],
+        np.array([weight_of.get(chart.ids[u], 1.0) for u in used]),
+        light,
+        kelvin,
+        duv,
     )
-    return CameraProfile(
-        name=request.name or f"{request.camera}, {light.name}",
-        camera=request.camera,
-        model="matrix",
-        matrix=tuple(tuple(float(v) for v in row) for row in matrix),
-        balance=(float(balance[0]), 1.0, float(balance[2])),
+
+
+def _training(ready: _Prepared) -> Training:
+    """Patches on the exposure of their reference. White is kept at that exposure, and which it is the matrix decides a
+    little: both are settled together."""
+    rgb = ready.rgb * common_exposure(ready.rgb[:, 1], ready.reference[:, 1], ready.neutrals)
+    if np.ptp(rgb / np.maximum(rgb.sum(axis=1, keepdims=True), 1e-9), axis=0).max() < 0.02:
+        raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
+    training = training_of(rgb, ready.reference, ready.weights, ready.reflectances, ready.light)
+    matrix = fit_candidates(training, ("matrix",))[0].model
+    rgb = rgb * common_exposure(matrix.xyz(rgb)[:, 1], ready.reference[:, 1], ready.neutrals)
+    return training_of(rgb, ready.reference, ready.weights, ready.reflectances, ready.light)
+
+
+def _light_fit(request: FitRequest, ready: _Prepared, candidate: Candidate, matrix: Matrix) -> LightFit:
+    before = Matrix(as_rows(request.built_in.matrix(ready.balance)))
+    was, _ = patch_errors(ready.rgb, before, ready.reference, ready.neutrals)
+    after, exposure = patch_errors(ready.rgb, candidate.model, ready.reference, ready.neutrals)
+    return LightFit(
+        model=candidate.model,
+        matrix=matrix.matrix,
+        balance=(float(ready.balance[0]), 1.0, float(ready.balance[2])),
         exposure=exposure,
-        light=light.name,
-        cct=kelvin,
-        duv=duv,
-        chart=chart.id,
+        light=ready.light.name,
+        cct=ready.kelvin,
+        duv=ready.duv,
+        chart=request.chart.id,
         chart_frame=request.chart_frame,
-        made="",
-        figures=figures,
-        patches=tuple(
-            PatchError(i, float(b), float(a)) for i, b, a in zip([chart.ids[u] for u in used], before, after, strict=True)
+        figures=Figures(
+            mean=float(after.mean()),
+            p95=float(np.percentile(after, 95)),
+            worst=float(after.max()),
+            leave_one_out=float(candidate.left_out.mean()),
+            neutral=float(after[ready.neutrals].mean()),
+            before=float(was.mean()),
         ),
+        patches=tuple(PatchError(i, float(b), float(a)) for i, b, a in zip(ready.ids, was, after, strict=True)),
     )
+
+
+def recommend(leave_one_out: dict[str, float]) -> tuple[str, str]:
+    """The model to take by its leave-one-out error, and why in words."""
+    names = [n for n in NAMES if n in leave_one_out]
+    best = names[0]
+    for name in names[1:]:
+        if leave_one_out[name] < _WORTH * leave_one_out[best]:
+            best = name
+    figures = ", ".join(f"{WORDS[n]} {leave_one_out[n]:.2f}" for n in names)
+    if len(names) == 1:
+        return best, ""
+    if best == names[0]:
+        why = f"nothing richer than the {WORDS[best]} predicts patches it did not see better"
+    else:
+        why = f"the {WORDS[best]} predicts patches it did not see best, by more than chance"
+    return best, f"{why} ({figures})"
+
+
+def fit(request: FitRequest, second: FitRequest | None = None) -> Fitted:
+    """Fit camera profiles from a reading that was judged usable, or from two under two lights.
+
+    Raises
+    ------
+    FitRefused
+        When a reading does not determine a profile, or two lights are too alike to interpolate between.
+    """
+    requests = (request,) if second is None else (request, second)
+    names = NAMES if request.model == "auto" else (request.model,)
+    per_light: list[dict[str, LightFit]] = []
+    for one in requests:
+        ready = _prepare(one)
+        candidates = fit_candidates(_training(ready), names)
+        plain = candidates[0].model
+        assert isinstance(plain, Matrix)
+        per_light.append({c.name: _light_fit(one, ready, c, plain) for c in candidates})
+    per_light.sort(key=lambda fits: fits["matrix"].cct)
+    if len(per_light) == 2:
+        warm, cool = (fits["matrix"].cct for fits in per_light)
+        if 1e6 / warm - 1e6 / cool < 15.0:
+            raise FitRefused(f"the two lights, {warm:.0f} K and {cool:.0f} K, are too alike to interpolate between")
+    left_out = {n: float(np.mean([fits[n].figures.leave_one_out for fits in per_light])) for n in names if n in per_light[0]}
+    recommended, reason = recommend(left_out)
+    name = request.name or f"{request.camera}, {' to '.join(f['matrix'].light for f in per_light)}"
+    profiles = tuple(
+        CameraProfile(
+            name=name,
+            camera=request.camera,
+            fits=tuple(fits[n] for fits in per_light),
+            keep_exposure=request.keep_exposure,
+            tone=request.tone,
+            reason=reason if n == recommended else "",
+        )
+        for n in names
+    )
+    return Fitted(profiles, recommended, reason)
 
 
 def stamped(profile: CameraProfile, when: datetime) -> CameraProfile:

@@ -6,18 +6,21 @@ from dataclasses import replace
 
 import numpy as np
 
+from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart, neutral_patches
 from velkin.core.charts.reading_job import JudgedReading
+from velkin.core.whitebalance import from_greys
 
 
-def chart_from_reading(kept: JudgedReading, profile: CameraProfile) -> Chart:
+def chart_from_reading(kept: JudgedReading, profile: AnyProfile) -> Chart:
     """The chart of a reading with colours as a profile of the same camera and light measures them.
 
     XYZ D50 on the profile's own exposure, at which the chart that it was fitted on has its own lightness; values below 0 are cut.
     """
-    rgb = kept.for_fit().rgb() * np.array(profile.balance)
-    xyz = np.maximum(rgb @ profile.array().T * profile.exposure, 0.0)
+    balance = np.array(from_greys(kept.for_fit(), kept.chart) if profile.balance is None else profile.balance)
+    exposure = profile.exposure if isinstance(profile, CameraProfile) and profile.keep_exposure else 1.0
+    xyz = np.maximum(profile.colours(balance).xyz(kept.for_fit().rgb() * balance) * exposure, 0.0)
     chart = kept.chart
     return replace(
         chart,

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.builtin import BuiltInProfile
+from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.find import FoundChart, find_any
 from velkin.core.errors import FitRefused
@@ -36,7 +36,7 @@ def spot_chart(image: Pixels, charts: Iterable[Chart]) -> FoundChart | None:
     return None
 
 
-def spot_neutral(image: Pixels, camera: BuiltInProfile, as_shot: Floats) -> tuple[float, float, float] | None:
+def spot_neutral(image: Pixels, camera: ColourMatrices, as_shot: Floats) -> tuple[float, float, float] | None:
     """The balance of a frame that shows little but a neutral card; None for any other frame.
 
     Such a frame is even over its middle, has next to no colour anywhere once the middle is made neutral, and the middle is no

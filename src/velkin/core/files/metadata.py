@@ -40,6 +40,8 @@ class ExifFacts:
         ``R98``, ``R03`` or empty.
     matrices, illuminants
         DNG colour matrices (3, 3) and their calibration illuminants.
+    forward
+        DNG forward matrices (3, 3); none, or one for each colour matrix.
     """
 
     make: str = ""
@@ -56,10 +58,11 @@ class ExifFacts:
     interoperability: str = ""
     matrices: tuple[Floats, ...] = ()
     illuminants: tuple[int, ...] = ()
+    forward: tuple[Floats, ...] = ()
 
-    def dng_colour(self) -> tuple[tuple[Floats, ...], tuple[int, ...]] | None:
-        """Matrices and illuminants when the file has any."""
-        return (self.matrices, self.illuminants) if self.matrices else None
+    def dng_colour(self) -> tuple[tuple[Floats, ...], tuple[int, ...], tuple[Floats, ...]] | None:
+        """Matrices, illuminants and forward matrices when the file has any."""
+        return (self.matrices, self.illuminants, self.forward) if self.matrices else None
 
 
 @lru_cache(maxsize=1)
@@ -123,13 +126,24 @@ def exif_facts(path: Path) -> ExifFacts:
     colour_space = first("Exif.Photo.ColorSpace")
     matrices: list[Floats] = []
     illuminants: list[int] = []
-    for number in ("1", "2"):
+    forward: list[Floats] = []
+
+    def matrix(key: str) -> Floats | None:
         with contextlib.suppress(ValueError, ZeroDivisionError):
-            cells = [_number(v) for v in values.get(f"Exif.Image.ColorMatrix{number}", "").split()]
-            if len(cells) == 9 and np.all(np.isfinite(cells)):
-                matrices.append(np.array(cells).reshape(3, 3))
-                code = first(f"Exif.Image.CalibrationIlluminant{number}")
-                illuminants.append(int(code) if code.isdigit() else 0)
+            cells = np.array([_number(v) for v in values.get(key, "").split()])
+            if cells.shape == (9,) and np.all(np.isfinite(cells)):
+                return cells.reshape(3, 3)
+        return None
+
+    for number in ("1", "2"):
+        colour = matrix(f"Exif.Image.ColorMatrix{number}")
+        if colour is not None and abs(np.linalg.det(colour)) > 1e-6:
+            matrices.append(colour)
+            code = first(f"Exif.Image.CalibrationIlluminant{number}")
+            illuminants.append(int(code) if code.isdigit() else 0)
+            ahead = matrix(f"Exif.Image.ForwardMatrix{number}")
+            if ahead is not None and ahead.sum(axis=1).min() > 0 and abs(np.linalg.det(ahead)) > 1e-6:
+                forward.append(ahead)
     return ExifFacts(
         make=first("Exif.Image.Make"),
         model=first("Exif.Image.Model"),
@@ -145,6 +159,7 @@ def exif_facts(path: Path) -> ExifFacts:
         interoperability=first("Exif.Iop.InteroperabilityIndex"),
         matrices=tuple(matrices),
         illuminants=tuple(illuminants),
+        forward=tuple(forward) if len(forward) == len(matrices) else (),
     )
 
 

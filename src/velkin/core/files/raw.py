@@ -38,10 +38,13 @@ class DNGColour:
         XYZ (of the illuminant) → camera RGB, one or two.
     illuminants : tuple of int
         Exif LightSource code of each matrix.
+    forward : tuple of ndarray (3, 3)
+        Balanced camera RGB → XYZ D50, one for each matrix, where the file has them.
     """
 
     matrices: tuple[Floats, ...]
     illuminants: tuple[int, ...]
+    forward: tuple[Floats, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -124,7 +127,7 @@ def read_facts(path: Path) -> RawFacts:
         as_shot = np.ones(3)
     colour = exif.dng_colour()
     if colour is None and np.any(libraw_matrix != 0):
-        colour = ((libraw_matrix,), (21,))
+        colour = ((libraw_matrix,), (21,), ())
     width, height = int(sizes.width), int(sizes.height)
     return RawFacts(
         path=path,

@@ -18,33 +18,39 @@ from velkin.core.spaces.rgb import RGBSpace, Transfer
 Floats = NDArray[np.float64]
 
 _DATE = (2026, 1, 1, 0, 0, 0)
-_COPYRIGHT = "No copyright, use freely"
+COPYRIGHT = "No copyright, use freely"
 
 
-def _s15f16(values: NDArray[np.floating]) -> bytes:
+def s15f16(values: NDArray[np.floating]) -> bytes:
+    """Signed 15.16 fixed-point numbers."""
     numbers = np.round(np.asarray(values, dtype=np.float64).ravel() * 65536.0).astype(">i4")
     return bytes(numbers.tobytes())
 
 
-def _xyz(values: Floats) -> bytes:
-    return b"XYZ \0\0\0\0" + _s15f16(values)
+def xyz_tag(values: Floats) -> bytes:
+    """An XYZ tag."""
+    return b"XYZ \0\0\0\0" + s15f16(values)
 
 
-def _matrix(values: Floats) -> bytes:
-    return b"sf32\0\0\0\0" + _s15f16(values)
+def matrix_tag(values: Floats) -> bytes:
+    """A tag of s15Fixed16 numbers."""
+    return b"sf32\0\0\0\0" + s15f16(values)
 
 
-def _text_v4(text: str) -> bytes:
+def text_v4(text: str) -> bytes:
+    """A text tag of version 4."""
     data = text.encode("utf-16-be")
     return b"mluc\0\0\0\0" + struct.pack(">II2s2sII", 1, 12, b"en", b"US", len(data), 28) + data
 
 
-def _description_v2(text: str) -> bytes:
+def description_v2(text: str) -> bytes:
+    """A description tag of version 2."""
     data = text.encode("ascii", "replace") + b"\0"
     return b"desc\0\0\0\0" + struct.pack(">I", len(data)) + data + bytes(4 + 4 + 2 + 1 + 67)
 
 
-def _text_v2(text: str) -> bytes:
+def text_v2(text: str) -> bytes:
+    """A text tag of version 2."""
     return b"text\0\0\0\0" + text.encode("ascii", "replace") + b"\0"
 
 
@@ -52,9 +58,9 @@ def _curve_v4(transfer: Transfer) -> bytes:
     if transfer.is_linear:
         return b"curv\0\0\0\0" + struct.pack(">I", 0)
     if transfer.d == 0.0:
-        return b"para\0\0\0\0" + struct.pack(">HH", 0, 0) + _s15f16(np.array([transfer.g]))
+        return b"para\0\0\0\0" + struct.pack(">HH", 0, 0) + s15f16(np.array([transfer.g]))
     parameters = np.array([transfer.g, transfer.a, transfer.b, transfer.c, transfer.d])
-    return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + _s15f16(parameters)
+    return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + s15f16(parameters)
 
 
 def _curve_v2(transfer: Transfer) -> bytes:
@@ -83,23 +89,24 @@ def matrix_profile(space: RGBSpace, version: Literal[2, 4] = 4) -> bytes:
     columns = space.to_xyz
     curve = _curve_v4(space.transfer) if version == 4 else _curve_v2(space.transfer)
     tags: list[tuple[bytes, bytes]] = [
-        (b"desc", _text_v4(space.name) if version == 4 else _description_v2(space.name)),
-        (b"cprt", _text_v4(_COPYRIGHT) if version == 4 else _text_v2(_COPYRIGHT)),
-        (b"wtpt", _xyz(D50 if version == 4 else xy_to_xyz(space.white))),
-        (b"chad", _matrix(space.adaptation)),
-        (b"rXYZ", _xyz(columns[:, 0])),
-        (b"gXYZ", _xyz(columns[:, 1])),
-        (b"bXYZ", _xyz(D50 - np.round(columns[:, :2] * 65536.0).sum(axis=1) / 65536.0)),
+        (b"desc", text_v4(space.name) if version == 4 else description_v2(space.name)),
+        (b"cprt", text_v4(COPYRIGHT) if version == 4 else text_v2(COPYRIGHT)),
+        (b"wtpt", xyz_tag(D50 if version == 4 else xy_to_xyz(space.white))),
+        (b"chad", matrix_tag(space.adaptation)),
+        (b"rXYZ", xyz_tag(columns[:, 0])),
+        (b"gXYZ", xyz_tag(columns[:, 1])),
+        (b"bXYZ", xyz_tag(D50 - np.round(columns[:, :2] * 65536.0).sum(axis=1) / 65536.0)),
         (b"rTRC", curve),
         (b"gTRC", curve),
         (b"bTRC", curve),
     ]
     if version == 2:
         tags = [tag for tag in tags if tag[0] != b"chad"]
-    return _assemble(tags, version)
+    return assemble(tags, version)
 
 
-def _assemble(tags: list[tuple[bytes, bytes]], version: int) -> bytes:
+def assemble(tags: list[tuple[bytes, bytes]], version: int, kind: bytes = b"mntr", connection: bytes = b"XYZ ") -> bytes:
+    """A profile of its tags; `kind` is its class and `connection` its connection space, as signatures."""
     table, body = b"", b""
     start = 128 + 4 + 12 * len(tags)
     placed: dict[bytes, int] = {}
@@ -118,9 +125,9 @@ def _assemble(tags: list[tuple[bytes, bytes]], version: int) -> bytes:
             size,
             b"\0\0\0\0",
             0x04400000 if version == 4 else 0x02400000,
-            b"mntr",
+            kind,
             b"RGB ",
-            b"XYZ ",
+            connection,
             *_DATE,
             b"acsp",
             b"\0\0\0\0",
@@ -129,7 +136,7 @@ def _assemble(tags: list[tuple[bytes, bytes]], version: int) -> bytes:
             b"\0\0\0\0",
             0,
             0,
-            _s15f16(D50),
+            s15f16(D50),
             b"\0\0\0\0",
             profile_id,
             bytes(28),

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.shoot.state import Gift, State
 
 
@@ -115,7 +116,7 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
     profile = None if from_frame.profile is None else state.profiles[from_frame.profile]
     numbers = state.path(source).camera.balance
     exposure = from_frame.exposure
-    if giving.exposure == "chart" and profile is not None:
+    if giving.exposure == "chart" and isinstance(profile, CameraProfile):
         exposure = round(float(np.log2(profile.exposure)), 2)
     changes: list[Change] = []
     same: list[int] = []

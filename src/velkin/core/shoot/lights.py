@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from velkin.core.cameraprofiles.builtin import built_in
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.errors import NotSupported
 from velkin.core.files.raw import RawFacts
 

@@ -29,6 +29,7 @@ def facts_to_json(facts: RawFacts) -> str:
         data["colour"] = {
             "matrices": [m.tolist() for m in facts.colour.matrices],
             "illuminants": list(facts.colour.illuminants),
+            "forward": [m.tolist() for m in facts.colour.forward],
         }
     exif = facts.exif
     data["exif"] = {k: getattr(exif, k) for k in ("lens", "software", "shutter", "aperture", "iso")}
@@ -52,7 +53,11 @@ def facts_from_json(text: str, path: Path) -> RawFacts:
         as_shot=np.array(data["as_shot"]),
         colour=None
         if colour is None
-        else DNGColour(tuple(np.array(m) for m in colour["matrices"]), tuple(colour["illuminants"])),
+        else DNGColour(
+            tuple(np.array(m) for m in colour["matrices"]),
+            tuple(colour["illuminants"]),
+            tuple(np.array(m) for m in colour.get("forward", ())),
+        ),
         exif=ExifFacts(
             make=data["make"],
             model=data["model"],

@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
 
-from velkin.core.cameraprofiles.profile import CameraProfile, profile_from_json
+from velkin.core.cameraprofiles.anyprofile import AnyProfile, from_text, to_text
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import chart_from_json, chart_to_json
 from velkin.core.charts.definition import Chart
@@ -69,7 +69,7 @@ class Shoot:
         # what was read from text once is not read again while the text stays: a shoot may hold thousands of frames
         self._facts: dict[tuple[str, str], RawFacts] = {}
         self._readings: dict[str, JudgedReading] = {}
-        self._profiles: dict[str, CameraProfile] = {}
+        self._profiles: dict[str, AnyProfile] = {}
 
     @classmethod
     def create(cls, path: Path, name: str) -> Shoot:
@@ -151,9 +151,9 @@ class Shoot:
             light_pattern=facts.get("light_pattern", PATTERN),
         )
 
-    def _profile(self, text: str) -> CameraProfile:
+    def _profile(self, text: str) -> AnyProfile:
         if text not in self._profiles:
-            self._profiles[text] = profile_from_json(text)
+            self._profiles[text] = from_text(text)
         return self._profiles[text]
 
     def _reading(self, text: str, charts: dict[str, Chart]) -> JudgedReading:
@@ -382,7 +382,7 @@ class Shoot:
             self._store.run("INSERT OR REPLACE INTO readings VALUES (?, ?)", frame, reading_to_json(kept))
             self._store.run("UPDATE frames SET role = 'chart' WHERE id = ? AND role <> 'chart'", frame)
 
-    def add_profile(self, profile: CameraProfile, give_to: Iterable[int], light: int | None = None) -> int:
+    def add_profile(self, profile: AnyProfile, give_to: Iterable[int], light: int | None = None) -> int:
         """Add a fitted profile and give it with its balance to frames, in one step; it becomes the light's profile too."""
         chosen = list(give_to)
         with self._step(f"fit {profile.name}" + (f" and give it to {_count(len(chosen), 'frame')}" if len(chosen) > 1 else "")):
@@ -390,7 +390,7 @@ class Shoot:
                 "INSERT INTO profiles(name, camera, json) VALUES (?, ?, ?)",
                 profile.name,
                 profile.camera,
-                profile.to_json(),
+                to_text(profile),
             )
             self._give(identifier, chosen, light)
         return identifier

@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.builtin import built_in
-from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.cameraprofiles.anyprofile import AnyProfile
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import FitRefused
@@ -100,7 +100,7 @@ class State:
     working: RGBSpace
     lights: tuple[Light, ...]
     frames: dict[int, Frame]
-    profiles: dict[int, CameraProfile]
+    profiles: dict[int, AnyProfile]
     readings: dict[int, JudgedReading]
     destinations: tuple[Destination, ...]
     charts: dict[str, Chart]
@@ -128,7 +128,8 @@ class State:
         """The colour path of a frame as it is now."""
         f = self.frames[frame]
         if f.profile is not None:
-            camera = profile_stage(self.profiles[f.profile], None if f.balance is None else np.array(f.balance), f.balance_from)
+            balance = None if f.balance is None else np.array(f.balance)
+            camera = profile_stage(self.profiles[f.profile], f.facts, balance, f.balance_from)
         else:
             camera = built_in_stage(f.facts, None if f.balance is None else np.array(f.balance), f.balance_from)
         return ColourPath(camera, f.exposure, self.working, self.proof_destination().space)
@@ -145,12 +146,12 @@ class State:
             camera = built_in_stage(f.facts)
         elif look == "as shot":
             camera = (
-                profile_stage(self.profiles[f.profile], f.facts.as_shot, "as shot")
+                profile_stage(self.profiles[f.profile], f.facts, f.facts.as_shot, "as shot")
                 if f.profile is not None
                 else built_in_stage(f.facts)
             )
         elif look.startswith("profile ") and int(look.split()[1]) in self.profiles:
-            camera = profile_stage(self.profiles[int(look.split()[1])])
+            camera = profile_stage(self.profiles[int(look.split()[1])], f.facts)
         return ColourPath(camera, f.exposure, self.working, self.proof_destination().space)
 
     def look_name(self, look: str) -> str:

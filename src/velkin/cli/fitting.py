@@ -1,0 +1,221 @@
+"""`velkin fit`: reading charts, fitting a camera profile, writing it in every format asked for."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from velkin.cli.charts import read_chart
+from velkin.cli.saying import Wrong, print_json, say
+from velkin.core.errors import FitRefused, NotSupported, OutputRefused, VelkinError
+
+if TYPE_CHECKING:
+    from velkin.core.cameraprofiles.export import ExportedProfile
+    from velkin.core.cameraprofiles.fit import FitRequest
+    from velkin.core.cameraprofiles.profile import CameraProfile
+    from velkin.core.charts.reading_job import JudgedReading
+    from velkin.core.spaces.rgb import RGBSpace
+
+
+def space_named(name: str) -> RGBSpace:
+    """The space that SPACE names: an id, or an ICC profile that does what one of them does."""
+    from velkin.core.icc.recognise import recognise
+    from velkin.core.spaces.rgb import BUILT_IN
+
+    if name in BUILT_IN:
+        return BUILT_IN[name]
+    path = Path(name)
+    if path.suffix.lower() in (".icc", ".icm"):
+        try:
+            found = recognise(path.read_bytes())
+        except OSError as error:
+            raise NotSupported(f"the profile cannot be read ({error.strerror})", path) from error
+        if found is not None:
+            return found
+        raise NotSupported("this profile is none of the spaces that Velkin knows, which this version needs here", path)
+    raise NotSupported(f"the space {name!r} is not known; there are {', '.join(BUILT_IN)}")
+
+
+def evened(kept: JudgedReading, wish: str) -> JudgedReading:
+    """The reading with uneven light corrected as --even-light says; `auto` does so where it was judged uneven."""
+    from velkin.core.charts.judge import Verdict
+
+    uneven = any(j.about == "Light" and j.verdict is Verdict.NOTE for j in kept.judgements)
+    return kept.even_light(wish == "on" or (wish == "auto" and uneven))
+
+
+def fit(arguments: argparse.Namespace) -> int:
+    """Run the verb; the exit status."""
+    from velkin.core.cameraprofiles.export import FORMATS, ExportChoices, exported
+    from velkin.core.cameraprofiles.fit import stamped
+    from velkin.core.files.picture import is_picture_name
+    from velkin.core.files.safely import refuse_output, write_whole
+
+    outs: list[Path] = arguments.out
+    for out in outs:
+        if out.suffix.lower() not in FORMATS:
+            raise NotSupported(
+                f"writing {out.suffix or 'a file without suffix'} is not supported; use {', '.join(FORMATS)}", out
+            )
+    suffixes = {out.suffix.lower() for out in outs}
+    if len({o.absolute() for o in outs}) != len(outs):
+        raise Wrong("--out names the same file twice")
+    if arguments.encoding and ".icc" not in suffixes:
+        raise Wrong("--encoding says what an ICC profile takes; there is none among the outputs")
+    if arguments.space and ".cube" not in suffixes:
+        raise Wrong("--space says what a .cube gives; there is none among the outputs")
+    if arguments.second_light and not arguments.second:
+        raise Wrong("--second-light goes with --second")
+    space = space_named(arguments.space or "romm")
+    inputs = [arguments.file, *([arguments.second] if arguments.second else [])]
+    for out in outs:
+        refuse_output(out, inputs, arguments.replace)
+    if is_picture_name(arguments.file):
+        profile, words = _from_picture(arguments, suffixes)
+        if words:
+            say(f"{arguments.file.name}: {words}")
+    else:
+        profile = _from_raw(arguments)
+    profile = replace(stamped(profile, datetime.now()), copyright=arguments.copyright)
+    choices = ExportChoices(arguments.encoding or "linear", arguments.icc_version, space, arguments.cube_size)
+    files: list[tuple[Path, ExportedProfile]] = []
+    for out in outs:
+        try:
+            files.append((out, exported(profile, out.suffix.lower(), choices)))
+        except NotSupported as error:
+            raise OutputRefused(error.message, out) from error
+    for out, file in files:
+        write_whole(out, file.data, arguments.replace)
+    _report(profile, [{"path": str(out), "input": f.input, "output": f.output} for out, f in files], arguments.json)
+    return 0
+
+
+def _light(text: str | None) -> Any:
+    from velkin.core.spectra import parse_light
+
+    return None if text in (None, "auto") else parse_light(str(text))
+
+
+def _from_raw(arguments: argparse.Namespace) -> CameraProfile:
+    from velkin.core.cameraprofiles.fit import fit as fit_profiles
+
+    request = _request(arguments, arguments.file, arguments.light, arguments.corners)
+    second = None
+    if arguments.second:
+        second = _request(arguments, arguments.second, arguments.second_light, None)
+        if second.camera != request.camera:
+            raise FitRefused(
+                f"the two chart frames come from {request.camera} and {second.camera}; one profile is for one camera",
+                arguments.second,
+            )
+    try:
+        return fit_profiles(request, second).of(arguments.model)
+    except VelkinError as error:
+        error.file = error.file or arguments.file
+        raise
+
+
+def _request(arguments: argparse.Namespace, file: Path, light: str | None, corners: str | None) -> FitRequest:
+    """What is to be fitted on a raw chart frame."""
+    from velkin.core.cameraprofiles.fit import FitRequest
+    from velkin.core.cameraprofiles.matrices import built_in
+    from velkin.core.charts.judge import refuse_unusable
+    from velkin.core.files.raw import read_facts
+
+    spectrum = _light(light)
+    facts = read_facts(file)
+    kept = read_chart(file, arguments.chart, arguments.grid, corners)
+    try:
+        refuse_unusable(kept.judgements)
+    except VelkinError as error:
+        error.file = error.file or file
+        raise
+    kept = evened(kept, arguments.even_light)
+    return FitRequest(
+        kept.for_fit(),
+        kept.chart,
+        facts.unique,
+        built_in(facts),
+        spectrum,
+        arguments.name,
+        file.name,
+        arguments.model,
+        arguments.keep_exposure == "yes",
+        arguments.tone,
+    )
+
+
+def _from_picture(arguments: argparse.Namespace, suffixes: set[str]) -> tuple[CameraProfile, str]:
+    """The profile fitted on a finished picture of the chart, and what it visibly went through."""
+    from velkin.core.cameraprofiles.fit import FitRequest
+    from velkin.core.cameraprofiles.matrices import ColourMatrices
+    from velkin.core.cameraprofiles.picture_fit import fit_picture
+    from velkin.core.charts.judge import refuse_unusable
+    from velkin.core.spaces.rgb import BUILT_IN, SRGB
+    from velkin.core.tags.inspect import inspect
+
+    if ".dcp" in suffixes:
+        raise OutputRefused(
+            "a DNG camera profile takes a sensor's own numbers, and this is a finished picture; write .icc or .cube",
+            arguments.file,
+        )
+    if arguments.second:
+        raise FitRefused(
+            "two lights in one profile need raw files: a finished picture has its white balance in it", arguments.file
+        )
+    found = inspect(arguments.file)
+    kept = read_chart(arguments.file, arguments.chart, arguments.grid, arguments.corners)
+    request = FitRequest(
+        evened(kept, arguments.even_light).for_fit(),
+        kept.chart,
+        found.camera,
+        ColourMatrices((), ()),
+        _light(arguments.light),
+        arguments.name or arguments.file.stem,
+        arguments.file.name,
+        arguments.model,
+        tone=arguments.tone,
+    )
+    try:
+        refuse_unusable(kept.judgements)
+        fitted, state = fit_picture(request, BUILT_IN.get(found.tag.space or "", SRGB))
+    except VelkinError as error:
+        error.file = error.file or arguments.file
+        raise
+    return fitted.of(arguments.model), state.words()
+
+
+def _report(profile: CameraProfile, written: list[dict[str, str]], as_json: bool) -> None:
+    from velkin.core.cameraprofiles.models import WORDS
+
+    f = profile.figures
+    if as_json:
+        print_json(
+            {
+                "model": profile.model,
+                "reason": profile.reason,
+                "exposure": profile.exposure,
+                "mean": f.mean,
+                "p95": f.p95,
+                "worst": f.worst,
+                "leave_one_out": f.leave_one_out,
+                "neutral": f.neutral,
+                "patches": [{"id": p.id, "before": p.before, "after": p.after} for p in profile.patches],
+                "lights": [{"cct": fitted.cct, "duv": fitted.duv} for fitted in profile.fits],
+                "written": written,
+            }
+        )
+        return
+    print(
+        f"{profile.name}: {WORDS[profile.model]}, mean ΔE00 {f.mean:.2f} (before {f.before:.2f}), 95 % {f.p95:.2f}, "
+        f"worst {f.worst:.2f}"
+    )
+    lights = " and ".join(f"{fitted.cct:.0f} K" for fitted in profile.fits)
+    print(f"leave-one-out {f.leave_one_out:.2f}, neutrals {f.neutral:.2f}, light {lights}, exposure × {profile.exposure:.3f}")
+    if profile.reason:
+        print(profile.reason)
+    for item in written:
+        print(f"written {item['path']}: takes {item['input']}, gives {item['output']}")

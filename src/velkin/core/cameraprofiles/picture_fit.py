@@ -1,0 +1,188 @@
+"""Fitting on a finished picture of a chart: curves from its grey row first, then the same models.
+
+The numbers of such a picture went through a transfer curve, perhaps a tone curve, perhaps a whole profile. Each channel's
+grey patches say what its numbers are in light; through those curves the picture is made linear and neutral, and then a
+matrix, root-polynomial or table is fitted as for raw.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+
+from velkin.core.cameraprofiles.candidates import fit_candidates
+from velkin.core.cameraprofiles.fit import FitRequest, Fitted, common_exposure, patch_errors, recommend
+from velkin.core.cameraprofiles.models import NAMES, Matrix
+from velkin.core.cameraprofiles.profile import CameraProfile, Figures, LightFit, PatchError
+from velkin.core.cameraprofiles.training import training_of
+from velkin.core.errors import FitRefused
+from velkin.core.spaces.adaptation import xyz_to_xy
+from velkin.core.spaces.difference import ciede2000
+from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.spaces.temperature import cct_duv
+from velkin.core.spectra import Illuminant, daylight
+
+Floats = NDArray[np.float64]
+
+_ENTRIES = 4096
+_RENDERED = 6.0  # mean ΔE00 from the chart, read by its tag, below which a picture was rendered by a profile
+_BEND = 0.35  # how far the slope of the grey row (log light against log number) may vary in a plain transfer curve
+
+
+@dataclass(frozen=True)
+class PictureState:
+    """What a finished picture visibly went through.
+
+    Attributes
+    ----------
+    through_profile : bool
+        Whether its colours, read by its tag, are near the chart's already.
+    contrast : bool
+        Whether its greys follow no plain transfer curve: a tone curve was applied.
+    error : float
+        Mean ΔE00 from the chart when the picture is read by its tag.
+    """
+
+    through_profile: bool
+    contrast: bool
+    error: float
+
+    def words(self) -> str:
+        """What that means for a profile, in sentences; empty where there is nothing to say."""
+        parts = []
+        if self.through_profile:
+            parts.append(
+                f"The picture already went through a camera profile: read by its tag it lies {self.error:.1f} ΔE from the chart. "
+                "A profile fitted here mends what is left in colours that were not clipped; it belongs to pictures made with the "
+                "same settings only, and cannot bring back what clipping or local changes took."
+            )
+        if self.contrast:
+            parts.append(
+                "Its greys follow a contrast curve. The curve is undone as far as the grey row shows it; highlights and shadows "
+                "beyond the lightest and darkest grey are continued, not known."
+            )
+        return " ".join(parts)
+
+
+def grey_curves(encoded: Floats, light: Floats) -> tuple[tuple[float, ...], ...]:
+    """Rising curves from encoded numbers 0..1, at 4096 even steps, to linear light, one for each channel.
+
+    Straight lines through the greys in log number and log light, smoothed by monotone cubics (Fritsch and Carlson 1980); a
+    power law goes on beyond them.
+
+    Parameters
+    ----------
+    encoded : ndarray (N, 3)
+        Of the neutral patches, 0..1.
+    light : ndarray (N,)
+        Their Y.
+
+    Raises
+    ------
+    FitRefused
+        When there are fewer than three, or they do not rise with the light.
+    """
+    order = np.argsort(light)
+    encoded, light = encoded[order], light[order]
+    if len(light) < 3:
+        raise FitRefused("a finished picture needs at least three grey patches, from which its curves are taken")
+    if encoded.min() <= 1e-5 or np.any(np.diff(encoded, axis=0) < 1e-4) or encoded.max() > 0.9999:
+        raise FitRefused("the grey patches do not rise with the light in every channel, or are clipped; no curve fits them")
+    steps = np.linspace(0.0, 1.0, _ENTRIES)
+    at = np.log(np.maximum(steps, 1e-6))
+    curves = []
+    for channel in range(3):
+        x, y = np.log(encoded[:, channel]), np.log(light)
+        inside = PchipInterpolator(x, y)
+        first = np.clip((y[1] - y[0]) / (x[1] - x[0]), 0.4, 4.0)
+        last = np.clip((y[-1] - y[-2]) / (x[-1] - x[-2]), 0.4, 4.0)
+        value = np.where(at < x[0], y[0] + first * (at - x[0]), np.where(at > x[-1], y[-1] + last * (at - x[-1]), inside(at)))
+        curve = np.maximum.accumulate(np.where(steps == 0.0, 0.0, np.exp(value)))
+        curves.append(tuple(float(v) for v in curve))
+    return tuple(curves)
+
+
+def through_curves(curves: tuple[tuple[float, ...], ...], encoded: Floats) -> Floats:
+    """Linear light (N, 3) of encoded numbers (N, 3)."""
+    return np.stack([np.interp(encoded[:, i], np.linspace(0.0, 1.0, len(c)), c) for i, c in enumerate(curves)], axis=1)
+
+
+def state_of(encoded: Floats, reference: Floats, neutrals: list[int], tag: RGBSpace) -> PictureState:
+    """What a picture of a chart visibly went through.
+
+    Parameters
+    ----------
+    encoded, reference : ndarray (N, 3)
+        The patches' numbers 0..1, and their XYZ D50.
+    tag : RGBSpace
+        By which the numbers are read; sRGB for a picture without a tag.
+    """
+    xyz = np.asarray(tag.decode(encoded)) @ tag.to_xyz.T
+    xyz = xyz * common_exposure(xyz[:, 1], reference[:, 1], neutrals)
+    error = float(ciede2000(xyz_to_lab(xyz), xyz_to_lab(reference)).mean())
+    order = sorted(neutrals, key=lambda i: float(reference[i, 1]))
+    slopes = np.diff(np.log(reference[order, 1])) / np.diff(np.log(np.maximum(encoded[order].mean(axis=1), 1e-6)))
+    bend = float(slopes.max() / max(slopes.min(), 1e-3) - 1.0) if len(slopes) > 1 else 0.0
+    by_tag = np.asarray(tag.decode(encoded[order])).mean(axis=1)
+    tagged = np.diff(np.log(reference[order, 1])) / np.diff(np.log(np.maximum(by_tag, 1e-6)))
+    straight = min(bend, float(tagged.max() / max(tagged.min(), 1e-3) - 1.0) if len(tagged) > 1 else 0.0)
+    return PictureState(error < _RENDERED, straight > _BEND, error)
+
+
+def fit_picture(request: FitRequest, tag: RGBSpace) -> tuple[Fitted, PictureState]:
+    """Fit profiles from a reading of a finished picture, which holds the picture's own numbers.
+
+    The light cannot be told from such a picture: without one in the request the reference is that of D50.
+
+    Raises
+    ------
+    FitRefused
+        When its greys are clipped or too few, or a reading does not determine a profile.
+    """
+    chart, encoded = request.chart, request.reading.rgb()
+    left_out = set(request.reading.choices.left_out)
+    used = [i for i, name in enumerate(chart.ids) if name not in left_out]
+    neutrals = [used.index(i) for i in chart.neutral_rows() if i in used]
+    if len(used) < 6 or len(neutrals) < 3:
+        raise FitRefused("too few patches are left to fit a profile from: six, three of them neutral, are the least")
+    light = request.light or Illuminant("D50", daylight(5003.0))
+    reference, numbers = chart.reference(light)[used], encoded[used]
+    curves = grey_curves(numbers[neutrals], reference[neutrals, 1])
+    state = state_of(numbers, reference, neutrals, tag)
+    rgb = through_curves(curves, numbers)
+    if np.ptp(rgb / np.maximum(rgb.sum(axis=1, keepdims=True), 1e-9), axis=0).max() < 0.02:
+        raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
+    weights = np.array([dict(request.weights).get(chart.ids[u], 1.0) for u in used])
+    reflectances = None if chart.reflectances is None else chart.reflectances[used]
+    names = NAMES if request.model == "auto" else (request.model,)
+    candidates = fit_candidates(training_of(rgb, reference, weights, reflectances, light), names)
+    plain = candidates[0].model
+    assert isinstance(plain, Matrix)
+    before_xyz = np.asarray(tag.decode(numbers)) @ tag.to_xyz.T
+    before_xyz = before_xyz * common_exposure(before_xyz[:, 1], reference[:, 1], neutrals)
+    before = ciede2000(xyz_to_lab(before_xyz), xyz_to_lab(reference))
+    kelvin, duv = cct_duv(xyz_to_xy(light.white))
+    profiles, left = [], {}
+    for candidate in candidates:
+        if candidate.name not in names:
+            continue
+        after, exposure = patch_errors(rgb, candidate.model, reference, neutrals)
+        left[candidate.name] = float(candidate.left_out.mean())
+        figures = Figures(
+            float(after.mean()), float(np.percentile(after, 95)), float(after.max()), left[candidate.name],
+            float(after[neutrals].mean()), float(before.mean()),
+        )  # fmt: skip
+        patches = tuple(PatchError(chart.ids[u], float(b), float(a)) for u, b, a in zip(used, before, after, strict=True))
+        fitted = LightFit(
+            candidate.model, plain.matrix, (1.0, 1.0, 1.0), exposure, light.name, kelvin, duv,
+            chart.id, request.chart_frame, figures, patches,
+        )  # fmt: skip
+        name = request.name or f"{request.camera or request.chart_frame}, finished picture"
+        profiles.append(CameraProfile(name, request.camera, (fitted,), tone=request.tone, curves=curves))
+    recommended, reason = recommend(left)
+    made = tuple(replace(p, reason=reason) if p.model == recommended else p for p in profiles)
+    return Fitted(made, recommended, reason), state

@@ -1,0 +1,95 @@
+"""Tone curves of profiles: linear light in, linear light out, applied so that hues stay (DNG 1.4 chapter 6)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.errors import BadProfile
+
+Floats = NDArray[np.float64]
+
+_MOST_POINTS = 8192
+
+
+@dataclass(frozen=True)
+class ToneCurve:
+    """A curve through points from (0, 0) to (1, 1), joined by a natural cubic spline as the DNG specification asks.
+
+    Attributes
+    ----------
+    points : tuple of (x, y)
+        With rising x in 0..1 and y in 0..1.
+    """
+
+    points: tuple[tuple[float, float], ...]
+
+    def __post_init__(self) -> None:
+        x, y = np.array(self.points, dtype=np.float64).reshape(-1, 2).T
+        if not 2 <= len(x) <= _MOST_POINTS or not np.all(np.isfinite(x)) or not np.all(np.isfinite(y)):
+            raise BadProfile("a tone curve needs 2 to 8192 points of finite numbers")
+        if x[0] != 0.0 or x[-1] != 1.0 or np.any(np.diff(x) <= 0) or y.min() < -1e-6 or y.max() > 1.0 + 1e-6:
+            raise BadProfile("the tone curve does not run from 0 to 1")
+
+    @property
+    def is_straight(self) -> bool:
+        """Whether it changes nothing."""
+        return all(abs(x - y) < 1e-6 for x, y in self.points)
+
+    def table(self, steps: int = 4096) -> Floats:
+        """The curve at `steps` values of square-root spacing: entry i is its value at (i / (steps − 1))²."""
+        return self.at((np.arange(steps) / (steps - 1.0)) ** 2)
+
+    def at(self, x: Floats) -> Floats:
+        """The curve's values at x of any shape; straight beyond 0..1."""
+        knots, values = np.array(self.points).T
+        bend = _bends(knots, values)
+        inside = np.clip(x, 0.0, 1.0)
+        i = np.clip(np.searchsorted(knots, inside, side="right") - 1, 0, len(knots) - 2)
+        width = knots[i + 1] - knots[i]
+        a, b = (knots[i + 1] - inside) / width, (inside - knots[i]) / width
+        curve = a * values[i] + b * values[i + 1] + ((a**3 - a) * bend[i] + (b**3 - b) * bend[i + 1]) * width**2 / 6.0
+        return np.asarray(np.clip(curve, 0.0, 1.0) + np.maximum(x - 1.0, 0.0) + np.minimum(x, 0.0))
+
+    def apply(self, rgb: Floats) -> Floats:
+        """Linear RGB (..., 3) with the curve on the largest and smallest channel, the middle one keeping its share between
+        them, so that hue in the sense of `huesat` stays."""
+        high, low = rgb.max(axis=-1, keepdims=True), rgb.min(axis=-1, keepdims=True)
+        new_high, new_low = self.at(high), self.at(low)
+        gap = high - low
+        share = (rgb - low) / np.where(gap > 0, gap, 1.0)
+        return np.asarray(new_low + share * (new_high - new_low))
+
+
+def _bends(x: Floats, y: Floats) -> Floats:
+    """Second derivatives at the knots of the natural cubic spline."""
+    count = len(x)
+    if count == 2:
+        return np.zeros(2)
+    width = np.diff(x)
+    slope = np.diff(y) / width
+    above, diagonal, right = width[1:-1].copy(), 2.0 * (width[:-1] + width[1:]), 6.0 * np.diff(slope)
+    for i in range(1, count - 2):  # Thomas' algorithm for the tridiagonal system
+        factor = width[i] / diagonal[i - 1]
+        diagonal[i] -= factor * width[i]
+        right[i] -= factor * right[i - 1]
+    bend = np.zeros(count)
+    for i in range(count - 3, -1, -1):
+        bend[i + 1] = (right[i] - (above[i] * bend[i + 2] if i < count - 3 else 0.0)) / diagonal[i]
+    return bend
+
+
+def standard_curve() -> ToneCurve:
+    """Velkin's standard curve: the saturating response of Naka and Rushton (1966), y = (1 + k) xⁿ / (xⁿ + k), with n = 1.4
+    and k such that middle grey, 0.18, stays where it is."""
+    n, grey = 1.4, 0.18
+    at_grey = grey**n
+    k = at_grey * (1.0 - grey) / (grey - at_grey)
+    x = np.linspace(0.0, 1.0, 129) ** 2
+    y = (1.0 + k) * x**n / (x**n + k)
+    return ToneCurve(tuple((float(a), float(b)) for a, b in zip(x, y, strict=True)))
+
+
+STRAIGHT = ToneCurve(((0.0, 0.0), (1.0, 1.0)))

@@ -1,0 +1,137 @@
+"""ICC input profiles for cameras: matrix with curves, or a table (ICC.1:2022 8.3; ICC.1:2001-04 6.3.1).
+
+Their input is balanced camera RGB, linear or through a transfer curve; for finished pictures, the picture's own numbers
+through one curve for each channel. Version 4 tables are lutAToBType (``mAB``), version 2 ones lut16Type (``mft2``).
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Callable
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.icc.write import assemble, description_v2, s15f16, text_v2, text_v4, xyz_tag
+from velkin.core.spaces.adaptation import D50
+from velkin.core.spaces.rgb import SRGB
+
+Floats = NDArray[np.float64]
+Version = Literal[2, 4]
+
+#: Private tag in which Velkin's own profiles say what input they take: ``linear``, ``srgb`` or ``picture``.
+INPUT_TAG = b"vkIn"
+_GRID = 33
+#: Exponent by which linear input is spread over the table, so that it is fine near black.
+_SPREAD = 1.0 / 2.4
+_ENTRIES = 4096
+
+
+def _common(name: str, copyright_text: str, takes: str, version: Version) -> list[tuple[bytes, bytes]]:
+    if version == 4:
+        head = [(b"desc", text_v4(name)), (b"cprt", text_v4(copyright_text))]
+    else:
+        head = [(b"desc", description_v2(name)), (b"cprt", text_v2(copyright_text))]
+    return [*head, (b"wtpt", xyz_tag(D50)), (INPUT_TAG, text_v2(takes))]
+
+
+def _sampled(curve: Floats) -> bytes:
+    codes = np.round(np.clip(curve, 0.0, 1.0) * 65535.0).astype(">u2")
+    return b"curv\0\0\0\0" + struct.pack(">I", len(codes)) + bytes(codes.tobytes())
+
+
+def curve_of(takes: str) -> Floats | None:
+    """What input of a kind is in linear light, at even steps 0..1; None for ``linear``."""
+    if takes == "linear":
+        return None
+    return np.asarray(SRGB.decode(np.linspace(0.0, 1.0, _ENTRIES)))
+
+
+def input_matrix_profile(
+    name: str,
+    matrix: Floats,
+    takes: str = "linear",
+    curves: tuple[Floats, ...] = (),
+    copyright_text: str = "No copyright, use freely",
+    version: Version = 4,
+) -> bytes:
+    """An input profile of a 3×3 matrix from linear balanced camera RGB to XYZ D50.
+
+    Parameters
+    ----------
+    takes : ``linear``, ``srgb`` or ``picture``
+        What its input is; `curves` (three arrays, linear light at even steps of input) go with the last.
+    """
+    tags = _common(name, copyright_text, takes, version)
+    tags += [(sign, xyz_tag(matrix[:, i])) for i, sign in enumerate((b"rXYZ", b"gXYZ", b"bXYZ"))]
+    one = curve_of(takes)
+    for i, sign in enumerate((b"rTRC", b"gTRC", b"bTRC")):
+        if curves:
+            data = _sampled(curves[i])
+        else:
+            data = b"curv\0\0\0\0" + struct.pack(">I", 0) if one is None else _srgb_curve(version)
+        tags.append((sign, data))
+    return assemble(tags, version, b"scnr")
+
+
+def _srgb_curve(version: Version) -> bytes:
+    if version == 4:
+        t = SRGB.transfer
+        return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + s15f16(np.array([t.g, t.a, t.b, t.c, t.d]))
+    curve = curve_of("srgb")
+    assert curve is not None
+    return _sampled(curve)
+
+
+def input_table_profile(
+    name: str,
+    lab_of: Callable[[Floats], Floats],
+    takes: str = "linear",
+    curves: tuple[Floats, ...] = (),
+    copyright_text: str = "No copyright, use freely",
+    version: Version = 4,
+) -> bytes:
+    """An input profile of a table of 33 × 33 × 33.
+
+    Parameters
+    ----------
+    lab_of : function
+        Lab D50 (N, 3) of linear balanced camera RGB (N, 3) 0..1.
+    takes, curves
+        As for `input_matrix_profile`.
+    """
+    even = np.linspace(0.0, 1.0, _ENTRIES)
+    linear = [np.asarray(c) for c in curves] if curves else [even if (one := curve_of(takes)) is None else one] * 3
+    spread = [np.clip(np.interp(even, np.linspace(0.0, 1.0, len(c)), c), 0.0, 1.0) ** _SPREAD for c in linear]
+    axis = np.linspace(0.0, 1.0, _GRID) ** (1.0 / _SPREAD)
+    nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    lab = lab_of(nodes)
+    tag = _table_v4(lab, spread) if version == 4 else _table_v2(lab, spread)
+    return assemble([*_common(name, copyright_text, takes, version), (b"A2B0", tag)], version, b"scnr", b"Lab ")
+
+
+def _table_v4(lab: Floats, curves: list[Floats]) -> bytes:
+    """lutAToBType: A curves, table, identity M curves and matrix left out, B curves (ICC.1:2022 10.12)."""
+    identity = b"curv\0\0\0\0" + struct.pack(">I", 0)
+    b_curves = identity * 3
+    a_curves = b"".join(c + bytes(-len(c) % 4) for c in (_sampled(c) for c in curves))
+    codes = np.stack([lab[:, 0] / 100.0, (lab[:, 1] + 128.0) / 255.0, (lab[:, 2] + 128.0) / 255.0], axis=1)
+    table = np.round(np.clip(codes, 0.0, 1.0) * 65535.0).astype(">u2").tobytes()
+    clut = bytes([_GRID] * 3 + [0] * 13) + b"\2\0\0\0" + table
+    clut += bytes(-len(clut) % 4)
+    at_b = 32
+    at_clut = at_b + len(b_curves)
+    at_a = at_clut + len(clut)
+    head = b"mAB \0\0\0\0" + bytes([3, 3, 0, 0]) + struct.pack(">5I", at_b, 0, 0, at_clut, at_a)
+    return head + b_curves + clut + a_curves
+
+
+def _table_v2(lab: Floats, curves: list[Floats]) -> bytes:
+    """lut16Type with the legacy encoding of Lab, in which L* 100 is FF00h (ICC.1:2001-04 6.5.9, annex A)."""
+    codes = np.stack([lab[:, 0] * 652.80, (lab[:, 1] + 128.0) * 256.0, (lab[:, 2] + 128.0) * 256.0], axis=1)
+    table = np.round(np.clip(codes, 0.0, 65535.0)).astype(">u2").tobytes()
+    inputs = b"".join(np.round(c * 65535.0).astype(">u2").tobytes() for c in curves)
+    straight = np.array([0, 65535], dtype=">u2").tobytes() * 3
+    head = b"mft2\0\0\0\0" + bytes([3, 3, _GRID, 0]) + s15f16(np.eye(3)) + struct.pack(">HH", _ENTRIES, 2)
+    return head + inputs + table + straight
