@@ -88,9 +88,13 @@ def test_handoff(capfd, demo_shoot, tmp_path):
 @pytest.mark.parametrize(
     "words",
     [
-        ["fit", "F", "--chart", "iso24", "--model", "table", "--out", "O.json"],
-        ["fit", "F", "--chart", "iso24", "--out", "O.dcp"],
-        ["fit", "F", "--chart", "iso24", "--second", "F", "--out", "O.json"],
+        ["fit", "F", "--chart", "iso24", "--model", "spline", "--out", "O.json"],
+        ["fit", "F", "--chart", "iso24", "--out", "O.profile"],
+        ["fit", "F", "--chart", "iso24", "--second-light", "A", "--out", "O.json"],
+        ["fit", "F", "--chart", "iso24", "--encoding", "srgb", "--out", "O.json"],
+        ["fit", "F", "--chart", "iso24", "--space", "p3", "--out", "O.json"],
+        ["fit", "F", "--chart", "iso24", "--space", "nowhere", "--out", "O.cube"],
+        ["fit", "F", "--chart", "iso24", "--out", "O.json", "O.json"],
         ["fit", "F", "--chart", "iso24", "--light", "moonshine", "--out", "O.json"],
         ["fit", "F", "--chart", "iso24"],
         ["chart", "F", "--chart", "iso24", "--corners", "1,2,3"],
@@ -150,7 +154,7 @@ def test_a_profile_for_another_camera_is_refused(capfd, chart_dng, tmp_path):
     profile = tmp_path / "p.json"
     assert call(capfd, "fit", chart_dng, "--chart", "iso24", "--name", "Window", "--light", "D65", "--out", profile)[0] == 0
     data = json.loads(profile.read_text())
-    assert (data["name"], data["light"]) == ("Window", "D65")
+    assert (data["name"], data["fits"][0]["light"]) == ("Window", "D65")
     profile.write_text(json.dumps(data | {"camera": "Another One"}))
     status, document, _ = call(capfd, "render", chart_dng, "--profile", profile, "--out", tmp_path / "o.tif", "--json")
     assert status == 1 and "made for Another One" in document["error"] and document["file"] == str(profile)

@@ -6,8 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from velkin.core.cameraprofiles.matrices import built_in
-from velkin.core.files.raw import read_facts
 from velkin.core.cameraprofiles.models import Matrix, as_rows
+from velkin.core.files.raw import read_facts
 from velkin.core.path import CameraStage, ColourPath, built_in_stage
 from velkin.core.render import (
     balanced,

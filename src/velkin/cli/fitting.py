@@ -153,7 +153,7 @@ def _from_picture(arguments: argparse.Namespace, suffixes: set[str]) -> tuple[Ca
     from velkin.core.cameraprofiles.fit import FitRequest
     from velkin.core.cameraprofiles.matrices import ColourMatrices
     from velkin.core.cameraprofiles.picture_fit import fit_picture
-    from velkin.core.charts.judge import refuse_unusable
+    from velkin.core.charts.judge import refuse_unusable, without_clipped_colours
     from velkin.core.spaces.rgb import BUILT_IN, SRGB
     from velkin.core.tags.inspect import inspect
 
@@ -168,8 +168,11 @@ def _from_picture(arguments: argparse.Namespace, suffixes: set[str]) -> tuple[Ca
         )
     found = inspect(arguments.file)
     kept = read_chart(arguments.file, arguments.chart, arguments.grid, arguments.corners)
+    judgements, at_end = without_clipped_colours(kept.judgements, kept.chart.neutrals)
+    reading = evened(kept, arguments.even_light).for_fit()
+    reading = replace(reading, choices=replace(reading.choices, left_out=(*reading.choices.left_out, *at_end)))
     request = FitRequest(
-        evened(kept, arguments.even_light).for_fit(),
+        reading,
         kept.chart,
         found.camera,
         ColourMatrices((), ()),
@@ -180,12 +183,13 @@ def _from_picture(arguments: argparse.Namespace, suffixes: set[str]) -> tuple[Ca
         tone=arguments.tone,
     )
     try:
-        refuse_unusable(kept.judgements)
+        refuse_unusable(judgements)
         fitted, state = fit_picture(request, BUILT_IN.get(found.tag.space or "", SRGB))
     except VelkinError as error:
         error.file = error.file or arguments.file
         raise
-    return fitted.of(arguments.model), state.words()
+    words = f"left out, at an end of the picture's range: {', '.join(at_end)}. " if at_end else ""
+    return fitted.of(arguments.model), (words + state.words()).strip()
 
 
 def _report(profile: CameraProfile, written: list[dict[str, str]], as_json: bool) -> None:

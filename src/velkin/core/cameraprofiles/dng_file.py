@@ -62,7 +62,8 @@ class _Directory:
             raise BadProfile(f"the profile's field {tag} is text where numbers belong")
         else:
             letter = {1: "u1", 3: "u2", 4: "u4", 6: "i1", 8: "i2", 9: "i4", 11: "f4", 12: "f8"}[kind]
-            values = np.frombuffer(data, self.order + letter).astype(np.float64)
+            with np.errstate(invalid="ignore"):  # what is no number is refused below
+                values = np.frombuffer(data, self.order + letter).astype(np.float64)
         if not np.all(np.isfinite(values)):
             raise BadProfile(f"the profile's field {tag} holds what is not a number")
         return np.asarray(values)

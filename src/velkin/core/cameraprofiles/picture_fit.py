@@ -29,7 +29,8 @@ from velkin.core.spectra import Illuminant, daylight
 Floats = NDArray[np.float64]
 
 _ENTRIES = 4096
-_RENDERED = 6.0  # mean ΔE00 from the chart, read by its tag, below which a picture was rendered by a profile
+_RENDERED = 4.5  # mean ΔE00 from the chart, read by its tag, below which a picture was rendered by a profile
+_COLOURFUL = 0.85  # … or up to twice that, when its chroma is at least this share of the chart's: bare sensors see less
 _BEND = 0.35  # how far the slope of the grey row (log light against log number) may vary in a plain transfer curve
 
 
@@ -130,7 +131,11 @@ def state_of(encoded: Floats, reference: Floats, neutrals: list[int], tag: RGBSp
     by_tag = np.asarray(tag.decode(encoded[order])).mean(axis=1)
     tagged = np.diff(np.log(reference[order, 1])) / np.diff(np.log(np.maximum(by_tag, 1e-6)))
     straight = min(bend, float(tagged.max() / max(tagged.min(), 1e-3) - 1.0) if len(tagged) > 1 else 0.0)
-    return PictureState(error < _RENDERED, straight > _BEND, error)
+    chroma = [np.hypot(*xyz_to_lab(x)[:, 1:].T) for x in (xyz, reference)]
+    coloured = chroma[1] > 15.0
+    share = float(np.median(chroma[0][coloured] / chroma[1][coloured])) if coloured.any() else 0.0
+    rendered = error < _RENDERED or (error < 2.0 * _RENDERED and share > _COLOURFUL)
+    return PictureState(rendered, straight > _BEND, error)
 
 
 def fit_picture(request: FitRequest, tag: RGBSpace) -> tuple[Fitted, PictureState]:

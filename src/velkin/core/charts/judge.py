@@ -327,3 +327,17 @@ def refuse_unusable(judgements: tuple[Judgement, ...]) -> None:
     reasons = [j for j in judgements if j.verdict is Verdict.REFUSE]
     if reasons:
         raise ReadingRefused("; ".join(f"{j.finding}. {j.advice}" for j in reasons))
+
+
+def without_clipped_colours(
+    judgements: tuple[Judgement, ...], neutrals: tuple[str, ...]
+) -> tuple[tuple[Judgement, ...], tuple[str, ...]]:
+    """For finished pictures: judgements without those on coloured patches at an end of the picture's range, and the patches.
+
+    A space that a picture was rendered to holds no saturated colours; such patches say nothing and are left out of a fit. Greys at
+    an end stay a reason to refuse.
+    """
+    at_end = [j for j in judgements if j.verdict is Verdict.REFUSE and j.about in ("Clipping", "Noise")]
+    coloured = tuple(sorted({p for j in at_end for p in j.patches} - set(neutrals)))
+    spared = [j for j in at_end if not set(j.patches) & set(neutrals)]
+    return tuple(j for j in judgements if j not in spared), coloured
