@@ -19,7 +19,9 @@ def qapp_cls():
 @pytest.fixture
 def window(qtbot, demo_shoot, tmp_path):
     make_application()
-    made = Window(QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
+    settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+    settings.setValue("shelf", str(tmp_path / "shelf"))
+    made = Window(settings)
     made.resize(1280, 800)
     made.show()
     qtbot.waitExposed(made)

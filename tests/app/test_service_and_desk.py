@@ -12,6 +12,7 @@ from PyQt6.QtGui import QImage
 from velkin.app import service as service_module
 from velkin.app.main import make_application, open_window, settle
 from velkin.app.service import RenderService
+from velkin.core.cameraprofiles.export import ExportChoices
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
@@ -142,11 +143,12 @@ def profile(demo_frames):
     ).of("matrix")
 
 
-def test_profiles_go_out_and_come_back(window, ids, profile, tmp_path):
+def test_profiles_go_out_and_come_back(window, ids, profile, tmp_path, qtbot):
     window.desk.command(lambda s: s.add_profile(profile, [ids["north-0412"]]))
-    number = window.model.state.frames[ids["north-0412"]].profile
-    window.desk.export_profile(number, tmp_path / "north.json")
-    assert "was written" in window.notice.label.text()
+    frame = window.model.state.frames[ids["north-0412"]]
+    window.desk.fitting.export(profile, tmp_path, "north", [".json", ".dcp"], ExportChoices(), frame, False)
+    qtbot.waitUntil(lambda: "Written to" in window.notice.label.text(), timeout=20000)
+    assert (tmp_path / "north.dcp").exists()
     window.model.select(ids["lamp-0505"])
     window.desk.import_profile(tmp_path / "north.json")
     mine = window.model.state.frames[ids["lamp-0505"]].profile

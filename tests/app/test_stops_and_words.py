@@ -64,7 +64,7 @@ def test_a_frame_with_the_profile_of_its_light(shoot):
     assert camera.detail == f"ΔE {profile.figures.mean:.1f} mean, {profile.cct:.0f} K"
     assert camera.bead == "tagged-same"
     line = words.light_line(shoot.state, frame.light)
-    assert line == f"{profile.cct:.0f} K   matrix   ΔE {profile.figures.mean:.1f}"
+    assert line == f"{profile.cct:.0f} K   ΔE {profile.figures.mean:.1f}"
     assert words.light_line(shoot.state, named(shoot, "lamp-0505").light) == "no profile yet"
 
 

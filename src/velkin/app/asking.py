@@ -9,6 +9,7 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from velkin.app.desk import Desk
+from velkin.core.cameraprofiles.shelf import file_name
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart, save_text
 from velkin.core.charts.definition import Chart
@@ -182,20 +183,63 @@ class Asking:
     def profile(self) -> None:
         """Ask for a profile file to give to the chosen frames."""
         chosen, _ = QFileDialog.getOpenFileName(
-            self._window, "Import a profile", self._folder(), "Velkin camera profiles (*.json)"
+            self._window, "Import a profile", self._folder(), "Camera profiles (*.dcp *.icc *.icm *.json)"
         )
         if chosen and self._model.shoot is not None:
+            self._remember(chosen)
             self._desk.import_profile(Path(chosen))
 
-    def export(self) -> None:
-        """Ask where to write this frame's profile."""
-        frame = self._model.frame
-        if frame is None or frame.profile is None:
-            self._model.report("This frame uses the camera's built-in profile; there is nothing to export.")
-            return
-        name = self._model.state.profiles[frame.profile].name.replace("/", "-")
-        chosen, _ = QFileDialog.getSaveFileName(
-            self._window, "Export the profile", str(Path(self._folder()) / f"{name}.json"), "(*.json)"
+    def profiles(self) -> None:
+        """Ask for profile files to bring onto the shelf."""
+        chosen, _ = QFileDialog.getOpenFileNames(
+            self._window, "Bring profiles onto the shelf", self._folder(), "Camera profiles (*.dcp *.icc *.icm *.json)"
         )
         if chosen:
-            self._desk.export_profile(frame.profile, Path(chosen))
+            self._remember(chosen[0])
+            self._desk.shelving.bring([Path(c) for c in chosen])
+
+    def shelf_folder(self) -> None:
+        """Ask which folder the shelf is kept in."""
+        chosen = QFileDialog.getExistingDirectory(
+            self._window, "Where the shelf is kept", str(self._desk.shelving.shelf.folder)
+        )
+        if chosen:
+            self._settings.setValue("shelf", chosen)
+            self._desk.shelving.use(Path(chosen))
+
+    def spectrum(self) -> Path | None:
+        """Ask for a light's measured spectrum."""
+        chosen, _ = QFileDialog.getOpenFileName(
+            self._window, "The light's spectrum: wavelength in nm and power", self._folder(), "Tables (*.csv *.txt)"
+        )
+        if not chosen:
+            return None
+        self._remember(chosen)
+        return Path(chosen)
+
+    def csv(self, name: str, text: str) -> None:
+        """Ask where a table goes; replacing was confirmed by the dialog."""
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._window, "Save the report", str(Path(self._folder()) / f"{file_name(name)}.csv"), "Tables (*.csv)"
+        )
+        if not chosen:
+            return
+        self._remember(chosen)
+        try:
+            write_whole(Path(chosen), text.encode(), True)
+        except VelkinError as error:
+            self._model.report(error)
+            return
+        self._model.notice.emit(f"{Path(chosen).name} was written.")
+
+    def finished_picture(self) -> None:
+        """Ask for a finished picture of a chart to fit on."""
+        chosen, _ = QFileDialog.getOpenFileName(
+            self._window, "A finished picture of a chart", self._folder(), "Pictures (*.tif *.tiff *.jpg *.jpeg *.png)"
+        )
+        if not chosen:
+            return
+        self._remember(chosen)
+        chart = self._which_chart("Which chart lies in it")
+        if chart is not None:
+            self._desk.fitting.fit_picture(Path(chosen), chart)

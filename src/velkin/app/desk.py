@@ -17,15 +17,16 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from velkin.app.arriving import Arriving
 from velkin.app.charting import Charting, about
+from velkin.app.fitting import Fitting
 from velkin.app.model import ShootModel
 from velkin.app.service import RenderService
+from velkin.app.shelving import Shelving, usual_folder
 from velkin.app.words import count, signed
-from velkin.core.cameraprofiles.anyprofile import check_camera, load_any, to_text
+from velkin.core.cameraprofiles.anyprofile import check_camera, load_any
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import VelkinError
-from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.shoot.giving import GivingPlan
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import Frame
@@ -47,7 +48,7 @@ class Desk(QObject):
     _handoff_step = pyqtSignal(object, int, int)
     _demo_made = pyqtSignal(int, int)
 
-    def __init__(self, model: ShootModel, service: RenderService) -> None:
+    def __init__(self, model: ShootModel, service: RenderService, shelf_folder: Path | None = None) -> None:
         super().__init__()
         self.model = model
         self.service = service
@@ -58,6 +59,9 @@ class Desk(QObject):
         self._demo_made.connect(lambda done, total: self.progress.emit("Making the demo's pictures", done, total))
         self.charting = Charting(self)
         self.arriving = Arriving(self)
+        self.shelving = Shelving(shelf_folder or usual_folder())
+        self.shelving.problem.connect(model.report)
+        self.fitting = Fitting(self)
 
     def cancel(self) -> None:
         """Stop the long job that runs; what is finished stays."""
@@ -117,11 +121,12 @@ class Desk(QObject):
         self.command(lambda shoot: shoot.keep_reading(frame, kept))
 
     def keep_profile(self, frame: int, profile: CameraProfile, name: str, whole_light: bool) -> None:
-        """Keep a fitted profile and give it to the frame's light, or to the frame alone; one undo."""
+        """Keep a fitted profile, on the shelf too, and give it to the frame's light, or to the frame alone; one undo."""
         light = self.model.state.light_of(frame)
         frames = light.frames if whole_light else (frame,)
         named = replace(profile, name=name.strip() or profile.name)
         if self.command(lambda shoot: shoot.add_profile(named, frames, light.id if whole_light else None)):
+            self.shelving.add(named)
             self.model.notice.emit(f"{named.name} was given, with its white balance, to {count(len(frames), 'frame')}.")
 
     def give(self, plan: GivingPlan) -> None:
@@ -134,7 +139,7 @@ class Desk(QObject):
         """Give a kept profile to frames of the camera it was made for."""
         state = self.model.state
         camera = state.profiles[profile].camera
-        fitting = tuple(f for f in frames if state.frames[f].facts.unique == camera)
+        fitting = tuple(f for f in frames if camera in ("", state.frames[f].facts.unique))
         if not fitting:
             self.model.report(
                 f"{state.profiles[profile].name} was made for {camera}; the chosen frames come from another camera."
@@ -200,16 +205,6 @@ class Desk(QObject):
         """Set exposure."""
         self.command(lambda shoot: shoot.set_exposure(frames, ev))
 
-    def export_profile(self, profile: int, out: Path) -> None:
-        """Write a kept profile as Velkin's own file; replacing was confirmed by the file dialog."""
-        try:
-            refuse_output(out, [], True)
-            write_whole(out, to_text(self.model.state.profiles[profile]).encode(), True)
-        except VelkinError as error:
-            self.model.report(error)
-            return
-        self.model.notice.emit(f"{out.name} was written.")
-
     def import_profile(self, path: Path) -> None:
         """Read a profile file and give it to the chosen frames."""
         try:
@@ -219,7 +214,8 @@ class Desk(QObject):
         except VelkinError as error:
             self.model.report(error)
             return
-        self.command(lambda shoot: shoot.add_profile(profile, self.model.selected))
+        self.shelving.bring([path])
+        self.fitting.keep(profile, self.model.selected)
 
     def command(self, command: Callable[[Shoot], object]) -> bool:
         """Run a command of the shoot, tell who listens, and show what went wrong; whether it was done."""

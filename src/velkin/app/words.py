@@ -39,10 +39,8 @@ def light_line(state: State, light_id: int) -> str:
     if light.profile is None:
         return "no profile yet"
     profile = state.profiles[light.profile]
-    parts = [temperature_words(profile), model_words(profile)]
-    if profile.figures is not None:
-        parts.append(f"ΔE {profile.figures.mean:.1f}")
-    return "   ".join(p for p in parts if p)
+    quality = f"ΔE {profile.figures.mean:.1f}" if profile.figures is not None else model_words(profile)
+    return "   ".join(p for p in (temperature_words(profile), quality) if p)
 
 
 def temperature_words(profile: AnyProfile) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
 
 from velkin.app.benches.balance import BalanceSection
@@ -13,13 +14,18 @@ from velkin.app.desk import Desk
 from velkin.app.words import count, model_words, profile_line, signed, temperature_words
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint
 from velkin.core.charts.judge import Verdict
+from velkin.core.shoot.state import Frame
 
 _BUILT_IN = -1
 
 
 class CameraBench(Bench):
     """The light, its chart, its profile, and giving it to the other frames."""
+
+    report_wanted = pyqtSignal()
+    shelf_wanted = pyqtSignal()
 
     def __init__(
         self, desk: Desk, read_chart: Callable[[int], None], pick: Callable[[], None], give: Callable[[], None]
@@ -48,6 +54,11 @@ class CameraBench(Bench):
         self.column.addWidget(compact(self._profile))
         self._profile_words = soft()
         self.column.addWidget(self._profile_words)
+        self._report = button(
+            "Fit report…", self.report_wanted.emit, tip="How good the fit is, and every choice of it (Ctrl+R)"
+        )
+        self._shelf = button("Shelf…", self.shelf_wanted.emit, tip="All profiles: on or off, named, noted, given (Ctrl+P)")
+        self.column.addWidget(row_of(self._report, self._shelf))
         self.section("White balance")
         self.balance = BalanceSection(desk, pick)
         self.column.addWidget(self.balance)
@@ -71,6 +82,7 @@ class CameraBench(Bench):
         self.foot.addWidget(self._give)
         self.foot.addWidget(self._back)
         self._model.changed.connect(self.refresh)
+        desk.shelving.changed.connect(self.refresh)
         self._model.selection_changed.connect(self.refresh)
 
     # ---- showing ----------------------------------------------------------------------------------------------
@@ -159,12 +171,21 @@ class CameraBench(Bench):
         self._profile.addItem("Built in", _BUILT_IN)
         for identifier, profile in state.profiles.items():
             self._profile.addItem(profile_line(profile), identifier)
+        for entry in self._offered(frame):
+            self._profile.addItem(f"{entry.name}   (shelf)", str(entry.path))
         self._profile.setCurrentIndex(max(self._profile.findData(frame.profile if frame.profile is not None else _BUILT_IN), 0))
         self._profile.blockSignals(False)
         if frame.profile is None:
             self._profile_words.setText(f"{frame.facts.unique or 'The camera'}'s own colour matrices.")
         else:
-            self._profile_words.setText(_about(state.profiles[frame.profile]))
+            profile = state.profiles[frame.profile]
+            said = self._desk.shelving.words_for(profile)
+            self._profile_words.setText(f"{_about(profile)} {said}".strip())
+
+    def _offered(self, frame: Frame) -> list[ShelfEntry]:
+        """What the shelf offers for a frame besides what the shoot has."""
+        there = {fingerprint(p) for p in self._model.state.profiles.values()}
+        return [e for e in self._desk.shelving.shelf.usable(frame.facts.unique) if e.digest not in there]
 
     def _show_foot(self) -> None:
         state, frame = self._model.state, self._model.frame
@@ -250,6 +271,10 @@ class CameraBench(Bench):
         identifier = self._profile.itemData(index)
         if identifier == _BUILT_IN:
             self._desk.use_built_in(self._model.selected)
+        elif isinstance(identifier, str):
+            chosen = next((e for e in self._desk.shelving.shelf.entries if str(e.path) == identifier), None)
+            if chosen is not None and chosen.profile is not None:
+                self._desk.fitting.keep(chosen.profile, self._model.selected)
         else:
             self._desk.give_profile(int(identifier), self._model.selected)
         self.refresh()

@@ -54,6 +54,7 @@ class ChartRoom(QWidget):
 
     left = pyqtSignal()
     other_file_wanted = pyqtSignal()
+    report_wanted = pyqtSignal(int)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -169,7 +170,10 @@ class ChartRoom(QWidget):
         self.fit_button = button("Fit a profile from this reading", self.fit, primary=True)
         self.give_button = button("", self._give_light, primary=True)
         self.only_button = button("Only to this frame", self._give_one)
-        for action in (self.fit_button, self.give_button, self.only_button):
+        self.report_button = button(
+            "Fit report…", self._report, tip="Models side by side, other choices, two lights, export (Ctrl+R)"
+        )
+        for action in (self.fit_button, self.give_button, self.only_button, self.report_button):
             bench.foot.addWidget(action)
         return bench
 
@@ -415,6 +419,10 @@ class ChartRoom(QWidget):
         if self.frame is not None and self.kept is not None:
             self._desk.charting.fit(self.frame, self.kept)
 
+    def _report(self) -> None:
+        if self.frame is not None and self.kept is not None:
+            self.report_wanted.emit(self.frame)
+
     def _give_light(self) -> None:
         self._give(True)
 
@@ -563,6 +571,7 @@ class ChartRoom(QWidget):
         refused = [] if kept is None else [j for j in kept.judgements if j.verdict is Verdict.REFUSE]
         self.fit_button.setVisible(not fitted)
         self.fit_button.setEnabled(kept is not None and not refused)
+        self.report_button.setEnabled(kept is not None and not refused)
         for widget in (self.give_button, self.only_button, self._name_row):
             widget.setVisible(fitted)
         if self.frame is None:

@@ -143,7 +143,8 @@ def differences_by_hue(lab: Floats, than: Floats, most: int = 4) -> list[str]:
         turn = np.degrees(np.arctan2(lab[at, 2], lab[at, 1])) - angle[at]
         turned = float((((turn + 180.0) % 360.0) - 180.0).mean())
         shift = abs(np.radians(turned)) * float(np.minimum(chroma[at], new_chroma).mean())
-        found.append((float(shift), f"{name} {abs(turned):.0f}° towards {_neighbour(name, turned > 0)}"))
+        if abs(turned) >= 0.5:
+            found.append((float(shift), f"{name} {abs(turned):.0f}° towards {_neighbour(name, turned > 0)}"))
     found.sort(key=lambda item: -item[0])
     return [words for size, words in found[:most] if size >= 0.3]
 

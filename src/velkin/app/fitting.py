@@ -1,0 +1,221 @@
+"""Fitting with choices, from the window: reports, exports, variants, finished pictures. Each job runs on the service."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from velkin.app.charting import about
+from velkin.app.words import count
+from velkin.core.cameraprofiles.anyprofile import AnyProfile
+from velkin.core.cameraprofiles.export import ExportChoices, exported
+from velkin.core.cameraprofiles.fit import FitRequest, Fitted, fit, stamped
+from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
+from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.cameraprofiles.report import PatchColours, patch_colours
+from velkin.core.cameraprofiles.shelf import name_by_pattern
+from velkin.core.charts.definition import Chart
+from velkin.core.charts.judge import refuse_unusable, without_clipped_colours
+from velkin.core.charts.reading_job import JudgedReading, charts_in, pixels_of, read_found
+from velkin.core.errors import VelkinError
+from velkin.core.files.safely import refuse_output, write_whole
+from velkin.core.shoot.state import Frame
+from velkin.core.spectra import Illuminant
+
+if TYPE_CHECKING:
+    from velkin.app.desk import Desk
+
+
+@dataclass(frozen=True)
+class FitWish:
+    """What a person chose for a fit.
+
+    Attributes
+    ----------
+    light : Illuminant or None
+        None: found by the chart's greys.
+    second : int or None
+        Chart frame of a second light.
+    keep_exposure : bool
+    tone : ``none`` or ``standard``
+    left_out : tuple of patch ids
+        Besides those that the reading leaves out.
+    """
+
+    light: Illuminant | None = None
+    second: int | None = None
+    keep_exposure: bool = True
+    tone: str = "none"
+    left_out: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class FitReport:
+    """What a fit gave, with the colours of the (first) chart's patches."""
+
+    wish: FitWish
+    fitted: Fitted
+    colours: PatchColours
+
+
+class Fitting(QObject):
+    """The fitting jobs of the window."""
+
+    report_ready = pyqtSignal(int, object)  # frame, FitReport or VelkinError
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._wish = 0
+
+    def name_for(self, frame: Frame) -> str:
+        """A name from which camera and light are known next month."""
+        light = self._desk.model.state.light_of(frame.id)
+        camera = frame.facts.model or "Camera"
+        return light.name if camera in light.name else f"{camera}, {light.name}"
+
+    def report(self, frame: int, kept: JudgedReading, wish: FitWish) -> None:
+        """Fit every model with these choices; the newest wish wins. It comes as `report_ready`."""
+        self._wish += 1
+        number, state = self._wish, self._desk.model.state
+        first = self._request(state.frames[frame], kept, wish, wish.light)
+        second = None
+        if wish.second is not None and wish.second in state.readings:
+            second = self._request(state.frames[wish.second], state.readings[wish.second], wish, None)
+        facts = state.frames[frame].facts
+
+        def work() -> FitReport | None:
+            if number != self._wish:
+                return None
+            refuse_unusable(kept.judgements)
+            return FitReport(wish, fit(first, second), patch_colours(first, facts.as_shot))
+
+        def done(result: Any) -> None:
+            if result is not None and number == self._wish:
+                self.report_ready.emit(frame, about(result, facts.path))
+
+        self._desk.service.do(work, done)
+
+    def _request(self, frame: Frame, kept: JudgedReading, wish: FitWish, light: Illuminant | None) -> FitRequest:
+        return FitRequest(
+            kept.for_fit(),
+            kept.chart,
+            frame.facts.unique,
+            built_in(frame.facts),
+            light,
+            self.name_for(frame),
+            frame.path.name,
+            keep_exposure=wish.keep_exposure,
+            tone=wish.tone,
+            weights=tuple((patch, 0.0) for patch in wish.left_out),
+        )
+
+    def stamp(self, profile: CameraProfile) -> CameraProfile:
+        """The profile with the time it was made, now."""
+        return stamped(profile, datetime.now())
+
+    # ---- files ------------------------------------------------------------------------------------------------
+
+    def export(
+        self,
+        profile: AnyProfile,
+        folder: Path,
+        pattern: str,
+        suffixes: list[str],
+        choices: ExportChoices,
+        picture: Frame | None,
+        replace_old: bool,
+    ) -> None:
+        """Write a profile in several formats, and with `picture` the TIFF of camera numbers that ICC and .cube take."""
+
+        def work() -> list[str]:
+            stem = name_by_pattern(pattern, profile, f"{datetime.now():%Y-%m-%d}")
+            folder.mkdir(parents=True, exist_ok=True)
+            files = [(folder / f"{stem}{suffix}", exported(profile, suffix, choices).data) for suffix in suffixes]
+            if picture is not None:
+                wanted = ({choices.encoding} if ".icc" in suffixes else set()) | ({"srgb"} if ".cube" in suffixes else set())
+                for encoding in sorted(wanted):
+                    name = f"{stem}, {picture.name} camera numbers, {'sRGB curve' if encoding == 'srgb' else 'linear'}.tif"
+                    files.append((folder / name, camera_tiff(picture, profile, encoding)))
+            for out, _ in files:
+                refuse_output(out, [], replace_old)
+            for out, data in files:
+                write_whole(out, data, replace_old)
+            return [out.name for out, _ in files]
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._desk.model.report(result)
+            else:
+                self._desk.model.notice.emit(f"Written to {folder}: {', '.join(result)}.")
+
+        self._desk.service.do(work, done)
+
+    def fit_picture(self, path: Path, chart: Chart) -> None:
+        """Fit on a finished picture of a chart; the profile goes onto the shelf, with a word on what the picture went through."""
+        from velkin.core.cameraprofiles.picture_fit import PictureState, fit_picture
+        from velkin.core.spaces.rgb import BUILT_IN, SRGB
+        from velkin.core.tags.inspect import inspect
+
+        def work() -> tuple[CameraProfile, PictureState]:
+            found = inspect(path)
+            image, scale = pixels_of(path)
+            kept = read_found(image, charts_in(image, chart, scale)[0], scale)
+            judgements, at_end = without_clipped_colours(kept.judgements, kept.chart.neutrals)
+            refuse_unusable(judgements)
+            reading = kept.for_fit()
+            reading = replace(reading, choices=replace(reading.choices, left_out=(*reading.choices.left_out, *at_end)))
+            request = FitRequest(reading, kept.chart, found.camera, ColourMatrices((), ()), None, path.stem, path.name)
+            fitted, state = fit_picture(request, BUILT_IN.get(found.tag.space or "", SRGB))
+            return self.stamp(fitted.of("auto")), state
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._desk.model.report(about(result, path))
+                return
+            profile, state = result
+            self._desk.shelving.add(profile)
+            words = f"{profile.name} is on the shelf: mean ΔE {profile.figures.mean:.1f} on the chart."
+            if state.words():
+                self._desk.model.report(f"{words} {state.words()}")
+            else:
+                self._desk.model.notice.emit(words)
+
+        self._desk.service.do(work, done)
+
+    def keep(self, profile: AnyProfile, frames: tuple[int, ...]) -> None:
+        """Add a profile to the shoot and give it to frames; one that the shoot has already is given."""
+        state = self._desk.model.state
+        same = next((i for i, p in state.profiles.items() if p == profile), None)
+        if same is not None:
+            self._desk.give_profile(same, frames)
+            return
+        fitting = tuple(f for f in frames if profile.camera in ("", state.frames[f].facts.unique))
+        if not fitting:
+            self._desk.model.report(
+                f"{profile.name} was made for {profile.camera}; the chosen frames come from another camera."
+            )
+            return
+        if self._desk.command(lambda shoot: shoot.add_profile(profile, fitting)):
+            self._desk.model.notice.emit(f"{profile.name} was given to {count(len(fitting), 'frame')}.")
+
+
+def camera_tiff(frame: Frame, profile: AnyProfile, encoding: str) -> bytes:
+    """The 16-bit TIFF of a frame's balanced camera numbers, ``linear`` or ``srgb``, that ICC profiles and .cube take."""
+    import numpy as np
+
+    from velkin.core.files import raw
+    from velkin.core.files.encode import encode_picture
+    from velkin.core.path import profile_stage
+    from velkin.core.render import balanced
+    from velkin.core.spaces.rgb import ROMM_LINEAR, SRGB
+
+    given = None if frame.balance is None else np.array(frame.balance)
+    balance = profile_stage(profile, frame.facts, given).balance
+    numbers = balanced(raw.decode(frame.path), balance)
+    curve = SRGB if encoding == "srgb" else ROMM_LINEAR
+    return encode_picture(numbers, curve, "tiff", 16, frame.path, tag=False)

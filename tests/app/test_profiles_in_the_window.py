@@ -1,0 +1,326 @@
+"""Fit report, shelf, export and variants, in the real window."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
+
+from velkin.app.export_sheet import ExportSheet
+from velkin.app.variant_sheet import VariantSheet
+from velkin.core.cameraprofiles.anyprofile import load_any
+from velkin.core.cameraprofiles.export import exported
+from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.profile import load_profile
+from velkin.core.charts.built_in import iso24
+from velkin.core.charts.reading_job import read_chart
+
+
+@pytest.fixture(scope="session")
+def north_fit(demo_frames):
+    from velkin.core.files.raw import read_facts
+
+    path = demo_frames / "north-0401.dng"
+    facts = read_facts(path)
+    return fit(FitRequest(read_chart(path, iso24()).reading, iso24(), facts.unique, built_in(facts), None, "North", path.name))
+
+
+@pytest.fixture
+def readings(window, ids, demo_frames):
+    """Both chart frames read."""
+    for name in ("north-0401", "lamp-0501"):
+        window.desk.keep_reading(ids[name], read_chart(demo_frames / f"{name}.dng", iso24()))
+
+
+@pytest.fixture
+def room(window, ids, readings, qtbot):
+    window.model.select(ids["north-0412"])
+    QTest.keyClick(window.view, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
+    window.report_fit()
+    qtbot.waitUntil(lambda: window.fit_room.report is not None, timeout=20000)
+    return window.fit_room
+
+
+def refit(qtbot, room, change):
+    """Make a choice and wait for the fit that it brings."""
+    before = room.report
+    change()
+    qtbot.waitUntil(lambda: room.report is not before, timeout=20000)
+
+
+def test_the_report_needs_a_reading(window, ids):
+    window.model.select(ids["north-0412"])
+    window.report_fit()
+    assert "No chart has been read" in window.notice.label.text() and window.rooms.currentIndex() == 0
+
+
+def test_the_report_shows_the_models_and_the_verdict(window, room, ids):
+    assert window.rooms.currentWidget() is room and room.frame == ids["north-0401"]
+    shown = {name: card.accessibleName() for name, card in room.cards.cards.items()}
+    assert sum("recommended" in words for words in shown.values()) == 1
+    assert "very good" in room._figure.words.text() and room._reason.text().endswith(".")
+    assert "towards" in room._changes.text() or "darker" in room._changes.text() or "lighter" in room._changes.text()
+    room.choose_model("matrix")
+    assert room.profile.model == "matrix"
+    assert f"{room.profile.figures.mean:.2f}" in room._figure.number.text()
+    QTest.mouseClick(room.patches, Qt.MouseButton.LeftButton, pos=room.patches._cell(14).center().toPoint())
+    assert room.vectors.patch == 14 and room.table.selectedItems()[0].text() == "C3"
+    assert not room.grab().isNull()
+
+
+def test_every_choice_refits(room, qtbot, tmp_path):
+    plain = room.profile.figures.mean
+    refit(qtbot, room, lambda: room.keep.setChecked(False))
+    assert not room.profile.keep_exposure
+    refit(qtbot, room, lambda: room.tone.setChecked(True))
+    assert room.profile.tone == "standard"
+    refit(qtbot, room, lambda: (room.light.setCurrentIndex(room.light.findData("A")), room.light.activated.emit(1)))
+    assert room.profile.light == "A" and room.profile.figures.mean > 2 * plain
+    room.light.setCurrentIndex(room.light.findData("kelvin"))
+    room.light.activated.emit(room.light.currentIndex())
+    room.kelvin.setText("6100 K")
+    refit(qtbot, room, room.kelvin.editingFinished.emit)
+    assert room.profile.light == "6100 K" and room.profile.figures.mean < 1.2 * plain
+    room.kelvin.setText("warm")
+    room.kelvin.editingFinished.emit()
+    assert "no temperature" in room._figure.words.text()
+    spectrum = tmp_path / "window.csv"
+    spectrum.write_text("".join(f"{nm},{1 + nm / 1000}\n" for nm in range(380, 781, 10)))
+    refit(qtbot, room, lambda: room.use_spectrum(spectrum))
+    assert room.profile.light == "window"
+
+
+def test_a_patch_is_left_out_and_taken_in(room, qtbot):
+    room._choose_patch(5)
+    refit(qtbot, room, lambda: QTest.keyClick(room, Qt.Key.Key_L))
+    assert "A6" not in [p.id for p in room.profile.patches] and room.all_in.isEnabled()
+    refit(qtbot, room, room.all_in.click)
+    assert len(room.profile.patches) == 24
+
+
+def test_two_lights_become_one_profile(window, room, qtbot, ids):
+    at = room.second.findData(ids["lamp-0501"])
+    assert at > 0
+    room.second.setCurrentIndex(at)
+    refit(qtbot, room, lambda: room.second.activated.emit(at))
+    assert len(room.profile.fits) == 2 and "between the two" in room._sentence.text()
+    room._name.setText("Any light in the studio")
+    room.give(True)
+    frame = window.model.state.frames[ids["north-0412"]]
+    assert window.model.state.profiles[frame.profile].name == "Any light in the studio"
+    assert window.model.state.path(frame.id).camera.balance_from == "as shot"  # each frame has its own between two lights
+    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=20000)
+
+
+def test_compared_with_another_profile_instead_of_the_built_in_one(window, room, qtbot):
+    window.desk.command(lambda s: s.add_profile(replace(room.profile, name="Same again"), []))
+    room.enter(room.frame)
+    qtbot.waitUntil(lambda: room.report is not None, timeout=20000)
+    assert room._changes.text() != "nothing that could be seen"
+    room.against.setCurrentIndex(room.against.findText("Same again"))
+    room.against.activated.emit(room.against.currentIndex())
+    assert room._changes.text() == "nothing that could be seen"
+
+
+def test_the_report_is_saved_as_csv(room, monkeypatch, tmp_path, window):
+    out = tmp_path / "report.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(out), ""))
+    room.save_csv()
+    lines = out.read_text().splitlines()
+    assert len(lines) == 25 and lines[0].startswith("patch,name,reference_L")
+    assert "was written" in window.notice.label.text()
+
+
+def test_giving_puts_the_profile_on_the_shelf_and_esc_leaves(window, room, ids):
+    QTest.keyClick(room, Qt.Key.Key_Escape)
+    assert window.rooms.currentIndex() == 0
+    window.report_fit()
+    assert window.rooms.currentWidget() is room
+
+
+# ---- shelf --------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def given(window, room, ids):
+    """The recommended profile given to the north window's frames."""
+    room._name.setText("North, spring")
+    room.give(True)
+    return window.model.state.profiles[window.model.state.frames[ids["north-0412"]].profile]
+
+
+def test_a_fitted_profile_is_on_the_shelf_with_where_it_came_from(window, given, ids):
+    window.open_shelf()
+    shelf = window.shelf_room
+    assert shelf.entry.name == "North, spring" and shelf.entry.path.parent.name == "shelf"
+    facts = {row[0].text(): row[1].text() for row in shelf._facts._rows}
+    assert "north-0401.dng" in facts["Chart"] and facts["Camera"] == "Velkin Studio One"
+    assert "north-0412" in shelf._used.text() and not shelf.grab().isNull()
+    QTest.keyClick(shelf, Qt.Key.Key_Escape)
+    assert window.rooms.currentIndex() == 0
+
+
+def test_switched_off_the_frames_keep_rendering_and_say_so(window, given, ids, qtbot):
+    window.open_shelf()
+    window.shelf_room.on.setChecked(False)
+    assert "Switched off" in window.shelf_room.sentence.text() and not window.shelf_room.give_button.isEnabled()
+    window.shelf_room.leave()
+    window.model.select(ids["north-0412"])
+    window.model.open_stop("camera")
+    assert "switched off on the shelf" in window.camera_bench._profile_words.text()
+    assert window.model.path().camera.profile == "North, spring"
+    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=20000)
+    window.open_shelf()
+    window.shelf_room._take_off()
+    assert window.shelf_room.empty.isVisible()
+    window.shelf_room.leave()
+    window.camera_bench.refresh()
+    assert "not on the shelf" in window.camera_bench._profile_words.text()
+
+
+def test_new_and_changed_files_appear_at_once(window, given, north_fit, ids, qtbot):
+    folder = window.desk.shelving.shelf.folder
+    window.open_shelf()
+    (folder / "from elsewhere.dcp").write_bytes(exported(replace(north_fit.of("table"), name="Foreign"), ".dcp").data)
+    qtbot.waitUntil(lambda: any(e.name == "Foreign" for e in window.desk.shelving.shelf.entries), timeout=5000)
+    assert window.shelf_room.tree.topLevelItem(0).childCount() == 2
+    window.shelf_room.leave()
+    window.model.select(ids["lamp-0505"])
+    at = next(i for i in range(window.camera_bench._profile.count()) if "Foreign" in window.camera_bench._profile.itemText(i))
+    window.camera_bench._profile.setCurrentIndex(at)
+    window.camera_bench._profile_chosen(at)
+    assert window.model.path().camera.profile == "Foreign" and window.model.path().camera.balance_from == "as shot"
+    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=20000)
+    window.desk.model.undo()
+    assert window.model.path().camera.profile == ""
+
+
+def test_names_and_notes_are_kept_and_a_twin_is_named(window, given, qtbot):
+    folder = window.desk.shelving.shelf.folder
+    window.open_shelf()
+    shelf = window.shelf_room
+    shelf.name.setText("Spring, window")
+    shelf.name.editingFinished.emit()
+    shelf.notes.setPlainText("chart was clean")
+    shelf.keep_notes.click()
+    assert (shelf.entry.name, shelf.entry.kept.notes) == ("Spring, window", "chart was clean")
+    (folder / "twin.json").write_text(replace(given, name="Twin").to_json())
+    qtbot.waitUntil(lambda: len(window.desk.shelving.shelf.entries) == 2, timeout=5000)
+    assert "Twin" in shelf._same.text() or "Spring" in shelf._same.text()
+
+
+def test_profiles_are_dropped_onto_the_window_and_broken_ones_refused(window, north_fit, tmp_path):
+    good, bad = tmp_path / "good.icc", tmp_path / "bad.dcp"
+    good.write_bytes(exported(north_fit.of("rootpoly"), ".icc").data)
+    bad.write_bytes(b"II no profile")
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in (good, bad)])
+    event = QDropEvent(QPointF(5, 5), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    window.dropEvent(event)
+    assert [e.path.name for e in window.desk.shelving.shelf.entries] == ["good.icc"]
+    window.open_shelf()
+    assert window.shelf_room.tree.topLevelItem(0).text(0) == "Any camera"
+    window.shelf_room._give()
+    assert window.model.path().camera.profile == "North"
+
+
+def test_an_unreadable_file_on_the_shelf_says_why(window, given):
+    (window.desk.shelving.shelf.folder / "broken.dcp").write_bytes(b"II nothing")
+    window.open_shelf()
+    tree = window.shelf_room.tree
+    last = tree.topLevelItem(tree.topLevelItemCount() - 1)
+    assert last.text(0) == "Cannot be read" and "DNG" in last.child(0).text(2)
+    tree.setCurrentItem(last.child(0))
+    assert not window.shelf_room.give_button.isEnabled()
+
+
+# ---- export and variants ------------------------------------------------------------------------------------------
+
+
+def test_export_writes_what_was_ticked_and_remembers_the_folder(window, given, ids, tmp_path, qtbot):
+    window.model.select(ids["north-0412"])
+    sheet = ExportSheet(given, window.model.frame, window.settings, window)
+    sheet.show()
+    for tick in sheet.ticks.values():
+        tick.setChecked(True)
+    sheet.use_folder(str(tmp_path / "out"))
+    sheet.pattern.setText("{camera} {light}")
+    sheet.copyright.setText("Madderfold")
+    sheet.camera.setText("Another body")
+    assert sheet.warning.isVisible()
+    sheet.picture.setChecked(True)
+    sheet._accept()
+    plan = sheet.plan
+    window.desk.fitting.export(plan.profile, plan.folder, plan.pattern, plan.suffixes, plan.choices, window.model.frame, False)
+    qtbot.waitUntil(lambda: "Written to" in window.notice.label.text(), timeout=30000)
+    names = sorted(p.suffix for p in (tmp_path / "out").iterdir())
+    assert names == [".cube", ".dcp", ".icc", ".json", ".tif", ".tif"]
+    written = load_any(next((tmp_path / "out").glob("*.dcp")))
+    assert (written.camera, written.copyright) == ("Another body", "Madderfold")
+    again = ExportSheet(given, window.model.frame, window.settings, window)
+    assert again.folder.currentText() == str(tmp_path / "out") and again.pattern.text() == "{camera} {light}"
+    again.pattern.setText("{nonsense}")
+    assert not again.write.isEnabled() and "name pattern" in again.summary.text()
+    window.desk.fitting.export(plan.profile, plan.folder, plan.pattern, [".dcp"], plan.choices, None, False)
+    qtbot.waitUntil(lambda: "nothing was written" in window.notice.label.text(), timeout=20000)
+
+
+def test_formats_that_cannot_carry_a_profile_say_why(window, room, qtbot, ids):
+    room.second.setCurrentIndex(room.second.findData(ids["lamp-0501"]))
+    refit(qtbot, room, lambda: room.second.activated.emit(room.second.currentIndex()))
+    sheet = ExportSheet(room.profile, None, window.settings, window)
+    assert not sheet.ticks[".icc"].isEnabled() and "one light only" in sheet.ticks[".icc"].toolTip()
+    assert sheet.ticks[".dcp"].isEnabled()
+
+
+def test_a_variant_is_kept_and_given(window, given, ids, qtbot):
+    window.model.select(ids["north-0412"])
+    sheet = VariantSheet(given, (0.4, 1.0, 3.5), window)
+    sheet.mixer.setCurrentIndex(sheet.mixer.findData("exchange red and blue"))
+    sheet.saturation.setValue(0)
+    sheet.reach.setChecked(True)
+    assert "monochrome" in sheet.name.text() and "reach" in sheet.summary.text()
+    sheet._accept()
+    made = sheet.variant
+    assert made.matrices().temperature(np.array([0.4, 1.0, 3.5]))[0] == pytest.approx(5000, rel=0.01)
+    window.desk.shelving.add(made)
+    window.desk.fitting.keep(made, window.model.selected)
+    assert window.model.path().camera.profile == made.name
+    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=20000)
+    pixel = window.rendered.working[::50, ::50].reshape(-1, 3)
+    assert np.ptp(pixel, axis=1).max() < 2e-3  # no colour is left
+    own = VariantSheet(given, None, window)
+    own.mixer.setCurrentIndex(own.mixer.findData("own"))
+    own._cells[0][0].setValue(0.5)
+    assert not own.make.isEnabled() and "sum to 1" in own.summary.text()
+    own._cells[0][1].setValue(0.5)
+    assert own.make.isEnabled()
+
+
+def test_a_finished_picture_is_fitted_onto_the_shelf(window, given, tmp_path, monkeypatch, qtbot, demo_frames):
+    from velkin.cli import main
+
+    picture = tmp_path / "chart.tif"
+    assert (
+        main(["render", str(demo_frames / "north-0401.dng"), "--camera-rgb", "--encoding", "srgb", "--out", str(picture)]) == 0
+    )
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(picture), ""))
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *a, **k: (iso24().name, True))
+    window.asking.finished_picture()
+    qtbot.waitUntil(lambda: "is on the shelf" in window.notice.label.text(), timeout=30000)
+    entry = next(e for e in window.desk.shelving.shelf.entries if e.path.stem.startswith("chart"))
+    assert load_profile(entry.path).for_pictures
+    window.open_shelf()
+    window.shelf_room.refresh()
+    assert entry not in window.desk.shelving.shelf.usable("Velkin Studio One")
+
+
+def test_a_variant_or_export_of_the_built_in_profile_is_explained(window, ids):
+    window.model.select(ids["lamp-0505"])
+    for act in (window.export_profile, window.vary_profile):
+        act()
+        assert "built-in profile" in window.notice.label.text()
