@@ -98,6 +98,8 @@ def test_a_patch_is_left_out_and_taken_in(room, qtbot):
     room._choose_patch(5)
     refit(qtbot, room, lambda: QTest.keyClick(room, Qt.Key.Key_L))
     assert "A6" not in [p.id for p in room.profile.patches] and room.all_in.isEnabled()
+    refit(qtbot, room, lambda: (room.weight.setCurrentIndex(4), room.weight.activated.emit(4)))
+    assert room.wish.weights == (("A6", 10.0),) and len(room.profile.patches) == 24
     refit(qtbot, room, room.all_in.click)
     assert len(room.profile.patches) == 24
 
@@ -293,6 +295,8 @@ def test_a_variant_is_kept_and_given(window, given, ids, qtbot):
     qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=20000)
     pixel = window.rendered.working[::50, ::50].reshape(-1, 3)
     assert np.ptp(pixel, axis=1).max() < 2e-3  # no colour is left
+    window.desk.set_balance(window.model.selected, (0.4, 1.0, 3.5), "picked")
+    assert window.camera_bench.balance.kelvin.value() == pytest.approx(5000, rel=0.01)  # mid-scale, not at its end
     own = VariantSheet(given, None, window)
     own.mixer.setCurrentIndex(own.mixer.findData("own"))
     own._cells[0][0].setValue(0.5)

@@ -42,15 +42,15 @@ class FitWish:
         Chart frame of a second light.
     keep_exposure : bool
     tone : ``none`` or ``standard``
-    left_out : tuple of patch ids
-        Besides those that the reading leaves out.
+    weights : tuple of (patch id, weight)
+        Of patches that count more or less than 1; 0 leaves one out, besides those that the reading leaves out.
     """
 
     light: Illuminant | None = None
     second: int | None = None
     keep_exposure: bool = True
     tone: str = "none"
-    left_out: tuple[str, ...] = ()
+    weights: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -111,7 +111,7 @@ class Fitting(QObject):
             frame.path.name,
             keep_exposure=wish.keep_exposure,
             tone=wish.tone,
-            weights=tuple((patch, 0.0) for patch in wish.left_out),
+            weights=wish.weights,
         )
 
     def stamp(self, profile: CameraProfile) -> CameraProfile:

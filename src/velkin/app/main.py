@@ -56,6 +56,7 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         shoot = _demo(app)
     window = open_window(shoot)
     window.show()
+    window.service.do(warm_up, lambda _: None)
     if screenshot is not None:
         window.resize(1280, 800)
         settle(window, 40)
@@ -64,6 +65,17 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         print(f"{'written' if saved else 'could not write'} {screenshot}", file=sys.stderr)
         return 0 if saved else 1
     return app.exec()
+
+
+def warm_up() -> None:
+    """Have the compiled loops ready before a profile needs them; the first time after an installation takes some seconds."""
+    import numpy as np
+
+    from velkin.core.cameraprofiles.kernels import apply_colours
+    from velkin.core.cameraprofiles.models import RootPolynomial
+
+    identity = RootPolynomial(((1.0, 0.0, 0.0, 0.0, 0.0, 0.0), (0.0, 1.0, 0.0, 0.0, 0.0, 0.0), (0.0, 0.0, 1.0, 0.0, 0.0, 0.0)))
+    apply_colours(np.ones((1, 3), dtype=np.float32), identity, np.eye(3))
 
 
 def open_window(path: Path | None, settings: QSettings | None = None) -> Window:

@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
 from velkin.app.benches.parts import compact, labelled, row_of, soft
 from velkin.app.desk import Desk
 from velkin.app.words import signed
-from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.shoot.state import Frame
 from velkin.core.whitebalance import COOLEST, WARMEST
 
@@ -123,7 +122,7 @@ class BalanceSection(QWidget):
             return
         state = self._model.state
         camera = state.path(frame.id).camera
-        kelvin, duv = built_in(frame.facts).temperature(np.array(camera.balance))
+        kelvin, duv = state.matrices_of(frame.id).temperature(np.array(camera.balance))
         for widget in (self.kelvin, self.tint, self.kelvin_slider, self.tint_slider):
             widget.blockSignals(True)
         self.kelvin.setValue(round(kelvin))
@@ -150,8 +149,8 @@ class BalanceSection(QWidget):
         state = self._model.state
         light = state.light_of(frame.id)
         profile = frame.profile if frame.profile is not None else light.profile
-        if profile is not None:
-            return state.profiles[profile].balance
+        if profile is not None and (known := state.profiles[profile].balance) is not None:
+            return known
         white = state.white_of(light.id)
         return white.balance if white is not None and white.frame in state.readings else None
 
@@ -208,7 +207,7 @@ class BalanceSection(QWidget):
         frame = self._model.frame
         if frame is None:
             return
-        balance = built_in(frame.facts).balance_at(float(self.kelvin.value()), self.tint.value() / 1000)
+        balance = self._model.state.matrices_of(frame.id).balance_at(float(self.kelvin.value()), self.tint.value() / 1000)
         numbers = (float(balance[0]), 1.0, float(balance[2]))
         self._desk.set_balance(self._model.selected, numbers, "typed", joins)
 

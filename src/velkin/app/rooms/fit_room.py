@@ -150,9 +150,21 @@ class FitRoom(QWidget):
         self.table = PatchTable()
         self.table.patch_chosen.connect(self._row_chosen)
         bench.column.addWidget(self.table)
-        self.out = button("Leave out", self.leave_out, tip="Leave the chosen patch out of the fit, or take it in (L)")
-        self.all_in = button("Take all in", lambda: self._choose(replace(self.wish, left_out=())))
-        bench.column.addWidget(row_of(self.out, self.all_in))
+        self.weight = compact(QComboBox())
+        self.weight.setAccessibleName("How much the chosen patch counts")
+        self.weight.setToolTip("How much the chosen patch counts in the fit (L leaves it out or takes it in)")
+        for words, value in (
+            ("left out", 0.0),
+            ("counts half", 0.5),
+            ("counts once", 1.0),
+            ("counts 3 ×", 3.0),
+            ("counts 10 ×", 10.0),
+        ):
+            self.weight.addItem(words, value)
+        self.weight.setCurrentIndex(2)
+        self.weight.activated.connect(lambda _: self._weigh(float(self.weight.currentData())))
+        self.all_in = button("All count once", lambda: self._choose(replace(self.wish, weights=())))
+        bench.column.addWidget(row_of(self.weight, self.all_in))
         bench.end()
         self._name = QLineEdit()
         bench.foot.insertWidget(0, labelled("Profile name", self._name, 84))
@@ -162,7 +174,7 @@ class FitRoom(QWidget):
         bench.foot.addWidget(self.give_button)
         bench.foot.addWidget(self.only_button)
         # boxes in a scroll column must not change under a wheel that means the column
-        for box in (self.light, self.second, self.against):
+        for box in (self.light, self.second, self.against, self.weight):
             box.installEventFilter(self)
         return bench
 
@@ -290,8 +302,16 @@ class FitRoom(QWidget):
         if self.kept is None or self.patches.patch < 0:
             return
         name = self.kept.chart.ids[self.patches.patch]
-        out = set(self.wish.left_out) ^ {name}
-        self._choose(replace(self.wish, left_out=tuple(i for i in self.kept.chart.ids if i in out)))
+        self._weigh(1.0 if dict(self.wish.weights).get(name, 1.0) == 0.0 else 0.0)
+
+    def _weigh(self, weight: float) -> None:
+        """Let the chosen patch count so much."""
+        if self.kept is None or self.patches.patch < 0:
+            return
+        weights = dict(self.wish.weights) | {self.kept.chart.ids[self.patches.patch]: weight}
+        self._choose(
+            replace(self.wish, weights=tuple((i, weights[i]) for i in self.kept.chart.ids if weights.get(i, 1.0) != 1.0))
+        )
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
@@ -335,12 +355,13 @@ class FitRoom(QWidget):
         wrong = wrong_built_in(f)
         self._wrong.setText(wrong)
         self._wrong.setVisible(bool(wrong))
-        out = (*self.kept.reading.choices.left_out, *self.wish.left_out)
+        out = (*self.kept.reading.choices.left_out, *(patch for patch, weight in self.wish.weights if weight == 0.0))
         was = colours.errors(before)
         self.table.show_patches(
             chart, out, dict(zip(chart.ids, was.tolist(), strict=True)), dict(zip(chart.ids, errors.tolist(), strict=True))
         )
-        self.all_in.setEnabled(bool(self.wish.left_out))
+        self.all_in.setEnabled(bool(self.wish.weights))
+        self._show_weight()
         self._show_foot()
 
     def _show_foot(self) -> None:
@@ -360,8 +381,15 @@ class FitRoom(QWidget):
         self.vectors.update()
         if self.kept is not None:
             self.table.choose(self.kept.chart.ids[index])
-            out = self.kept.chart.ids[index] in self.wish.left_out
-            self.out.setText("Take in again" if out else "Leave out")
+            self._show_weight()
+
+    def _show_weight(self) -> None:
+        chosen = self.kept is not None and self.patches.patch >= 0
+        self.weight.setEnabled(chosen)
+        if chosen:
+            assert self.kept is not None
+            weight = dict(self.wish.weights).get(self.kept.chart.ids[self.patches.patch], 1.0)
+            self.weight.setCurrentIndex(self.weight.findData(weight))
 
     def _row_chosen(self, patch: str) -> None:
         if self.kept is not None and patch in self.kept.chart.ids:

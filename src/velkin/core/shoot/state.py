@@ -10,7 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
-from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.dng import DNGProfile
+from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
+from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import FitRefused
@@ -123,6 +125,14 @@ class State:
         """The destination that Proof shows: the first ticked one, else the first."""
         ticked = self.ticked()
         return ticked[0] if ticked else self.destinations[0]
+
+    def matrices_of(self, frame: int) -> ColourMatrices:
+        """The matrices by which a frame's temperature and tint are told: its profile's own, else the camera's."""
+        f = self.frames[frame]
+        profile = None if f.profile is None else self.profiles[f.profile]
+        if isinstance(profile, CameraProfile):
+            return profile.matrices()
+        return profile.matrices if isinstance(profile, DNGProfile) else built_in(f.facts)
 
     def path(self, frame: int) -> ColourPath:
         """The colour path of a frame as it is now."""
