@@ -235,7 +235,7 @@ def test_an_unreadable_file_on_the_shelf_says_why(window, given):
     window.open_shelf()
     tree = window.shelf_room.tree
     last = tree.topLevelItem(tree.topLevelItemCount() - 1)
-    assert last.text(0) == "Cannot be read" and "DNG" in last.child(0).text(2)
+    assert last.text(0) == "Cannot be read" and "DNG" in last.child(0).text(0)
     tree.setCurrentItem(last.child(0))
     assert not window.shelf_room.give_button.isEnabled()
 

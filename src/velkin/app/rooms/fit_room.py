@@ -148,6 +148,7 @@ class FitRoom(QWidget):
         bench.column.addWidget(self.tone)
         bench.section("Patches, ΔE00")
         self.table = PatchTable()
+        self.table.setHorizontalHeaderLabels(["Patch", "", "before", "after"])
         self.table.patch_chosen.connect(self._row_chosen)
         bench.column.addWidget(self.table)
         self.weight = compact(QComboBox())
@@ -194,7 +195,7 @@ class FitRoom(QWidget):
         self.wish, self.model, self._against = FitWish(), "auto", None
         f = state.frames[frame]
         self._subtitle.setText(f"{f.name}, {state.light_of(frame).name}")
-        self._name.setText(self._desk.fitting.name_for(f))
+        self._name.setText(self._suggestion())
         self._name.setCursorPosition(0)
         self._figure.show_value("", "Fitting …")
         self._reason.setText("")
@@ -291,7 +292,18 @@ class FitRoom(QWidget):
         self._choose(replace(self.wish, light=light))
 
     def _second_chosen(self, index: int) -> None:
+        old = self._suggestion()
         self._choose(replace(self.wish, second=self.second.itemData(index)))
+        if self._name.text() == old:  # a name that was typed stays
+            self._name.setText(self._suggestion())
+            self._name.setCursorPosition(0)
+
+    def _suggestion(self) -> str:
+        """A name that says camera and light, or both lights."""
+        assert self.frame is not None
+        state = self._model.state
+        name = self._desk.fitting.name_for(state.frames[self.frame])
+        return name if self.wish.second is None else f"{name} to {state.light_of(self.wish.second).name}"
 
     def _against_chosen(self, index: int) -> None:
         self._against = self.against.itemData(index)

@@ -180,7 +180,10 @@ class ShelfRoom(QWidget):
         self._filling = True
         self.tree.clear()
         entries = self._shelving.shelf.entries
-        cameras = sorted({e.camera for e in entries if e.profile is not None}, key=lambda c: (c == "", c.lower()))
+        here = set() if self._model.shoot is None else {f.facts.unique for f in self._model.state.frames.values()}
+        cameras = sorted(
+            {e.camera for e in entries if e.profile is not None}, key=lambda c: (c not in here, c == "", c.lower())
+        )
         groups = [(c or "Any camera", [e for e in entries if e.profile is not None and e.camera == c]) for c in cameras]
         broken = [e for e in entries if e.profile is None]
         if broken:
@@ -197,6 +200,7 @@ class ShelfRoom(QWidget):
             for entry in sorted(members, key=lambda e: (e.light.lower(), e.name.lower())):
                 item = self._row(entry)
                 top.addChild(item)
+                item.setFirstColumnSpanned(entry.profile is None)
                 if entry.path == path or select is None:
                     select = item
             top.setExpanded(True)
@@ -213,8 +217,8 @@ class ShelfRoom(QWidget):
     def _row(self, entry: ShelfEntry) -> QTreeWidgetItem:
         profile = entry.profile
         if profile is None:
-            item = QTreeWidgetItem([entry.path.name, "", entry.problem])
-            item.setToolTip(2, entry.problem)
+            item = QTreeWidgetItem([f"{entry.path.name}: {entry.problem}"])
+            item.setToolTip(0, entry.problem)
         else:
             f = profile.figures
             used = len(self._frames_of(entry))

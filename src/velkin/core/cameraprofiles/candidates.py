@@ -23,7 +23,8 @@ _STEPS, _STEPS_LEFT_OUT = 12, 4
 _MATRIX_HOLD = 60.0  # of a matrix to its least squares, where there are patches only: 24 of them over-fit
 _ROOT_HOLD = 0.3  # of the root terms to none
 _RIM = 0.003  # weight of the rim of the camera's cube, where a root-polynomial is to stay near the matrix
-_STIFFNESS = 5.0  # of the table's fields, for each unit of weight of the patches
+#: Of the table's fields, for each unit of weight of the patches.
+STIFFNESS = 5.0
 _BATCH = 24  # fits at a time
 
 
@@ -112,7 +113,7 @@ def _root_polynomial(training: Training, colours: Floats, xyz: Floats, weights: 
 def _table(training: Training, colours: Floats, xyz: Floats, weights: Floats, matrices: Floats) -> Candidate:
     """The table over the matrix, as stiff as it takes to have no fold."""
     romm = np.einsum("bni,bci->bnc", colours, ROMM.from_xyz @ matrices)
-    stiffness = _STIFFNESS * float(training.weights.sum()) * (1.0 if training.known else 3.0)
+    stiffness = STIFFNESS * float(training.weights.sum()) * (1.0 if training.known else 3.0)
     for _ in range(8):
         fields = fit_fields(romm[:1], xyz, weights[:1], stiffness)[0]
         model = Table(as_rows(matrices[0]), as_table(fields))

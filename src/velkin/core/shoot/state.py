@@ -148,7 +148,7 @@ class State:
         """The path of a frame under another look, to compare with: same exposure, other camera settings.
 
         `look` is ``built-in`` (the camera's own rendering, as shot), ``as shot`` (the frame's profile with the camera's own
-        balance), ``profile N`` (another kept profile with its chart's balance) or ``now``.
+        balance), ``profile N`` (another kept profile at the present balance) or ``now``.
         """
         f = self.frames[frame]
         camera = self.path(frame).camera
@@ -161,7 +161,8 @@ class State:
                 else built_in_stage(f.facts)
             )
         elif look.startswith("profile ") and int(look.split()[1]) in self.profiles:
-            camera = profile_stage(self.profiles[int(look.split()[1])], f.facts)
+            now = np.array(camera.balance)
+            camera = profile_stage(self.profiles[int(look.split()[1])], f.facts, now, camera.balance_from)
         return ColourPath(camera, f.exposure, self.working, self.proof_destination().space)
 
     def look_name(self, look: str) -> str:
