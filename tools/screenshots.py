@@ -5,12 +5,16 @@ from __future__ import annotations
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QPointF, QSettings, QTimer
 
 from velkin.app.main import make_application, settle
 from velkin.app.window import Window
+from velkin.core.cameraprofiles.dng_export import dng_profile
+from velkin.core.cameraprofiles.dng_file import dng_to_bytes
+from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.sim.demo import demo_folder, prepare_demo, write_demo_shoot
 from velkin.sim.madderfold import TITLE
 
@@ -28,6 +32,13 @@ def wait_for(ready: Callable[[], bool], seconds: float = 60) -> None:
         loop.exec()
 
 
+def foreign(folder: Path, profile: CameraProfile) -> Path:
+    """A DNG profile as it comes from elsewhere."""
+    path = folder / "rental-house.dcp"
+    path.write_bytes(dng_to_bytes(replace(dng_profile(profile), name="Studio One, from the rental house")))
+    return path
+
+
 def main() -> None:
     """Go through the job and take the pictures on the way."""
     app = make_application()
@@ -37,7 +48,9 @@ def main() -> None:
         folder = Path(name)
         shoot = folder / f"{TITLE}.velkin"
         write_demo_shoot(shoot, demo_folder() / "frames")
-        window = Window(QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat))
+        settings = QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat)
+        settings.setValue("shelf", str(folder / "profiles"))
+        window = Window(settings)
         window.resize(1280, 800)
         window.show()
         window.desk.open_shoot(shoot)
@@ -63,6 +76,21 @@ def main() -> None:
             if named == "chart-fitted":
                 picture(named)
             room._give(True)
+        window.model.select(ids["north-0401"])
+        window.report_fit()
+        wait_for(lambda: window.fit_room.report is not None)
+        window.fit_room._choose_patch(14)
+        picture("fit-report")
+        fitted = window.fit_room.report.fitted
+        window.fit_room.second.setCurrentIndex(1)
+        window.fit_room.second.activated.emit(1)
+        wait_for(lambda: window.fit_room.report.wish.second is not None)
+        window.desk.shelving.add(window.fit_room.named())
+        window.desk.shelving.bring([foreign(folder, fitted.of("table"))])
+        window.fit_room.leave()
+        window.open_shelf()
+        picture("shelf")
+        window.shelf_room.leave()
         window.edit_chart()
         picture("chart-editor")
         window._leave_room()

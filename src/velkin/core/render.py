@@ -12,8 +12,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.models import ColourMap, Matrix
-from velkin.core.path import ColourPath
+from velkin.core.cameraprofiles.models import Matrix
+from velkin.core.path import CameraStage, ColourPath
 from velkin.core.spaces.rgb import ROMM, RGBSpace, between
 
 Pixels = NDArray[np.float32]
@@ -49,24 +49,24 @@ def _largest(pixels: Pixels) -> Pixels:
 def to_working(camera_rgb: Pixels, path: ColourPath) -> Pixels:
     """Linear working RGB (H, W, 3) of linear camera RGB (H, W, 3), unclipped."""
     camera = path.camera
-    gains = camera.balance
-    if float(camera_rgb.max()) >= _SATURATED:  # highlights are mended between balance and colours
-        camera_rgb, gains = balanced(camera_rgb, camera.balance), (1.0, 1.0, 1.0)
     if camera.tone is None:
-        return _coloured(camera_rgb, camera.colours, path.from_xyz(), gains)
+        return _coloured(camera_rgb, camera, path.from_xyz())
     from velkin.core.cameraprofiles.kernels import apply_tone
 
-    romm = _coloured(camera_rgb, camera.colours, ROMM.from_xyz * 2.0**path.exposure, gains)
+    romm = _coloured(camera_rgb, camera, ROMM.from_xyz * 2.0**path.exposure)
     return apply_tone(romm, camera.tone, between(ROMM, path.working))
 
 
-def _coloured(pixels: Pixels, colours: ColourMap, to_output: NDArray[np.float64], gains: tuple[float, ...]) -> Pixels:
-    """Linear output RGB of camera RGB times gains; a matrix is one pass of OpenCV's, the rest are compiled loops."""
-    if isinstance(colours, Matrix):
-        return np.asarray(cv2.transform(pixels, to_output @ np.array(colours.matrix) * np.array(gains)), dtype=np.float32)
-    from velkin.core.cameraprofiles.kernels import apply_colours  # loaded where needed: the compiler takes a moment
+def _coloured(pixels: Pixels, camera: CameraStage, to_output: NDArray[np.float64]) -> Pixels:
+    """Linear output RGB of raw camera RGB; a matrix is one pass of OpenCV's, the rest are compiled loops."""
+    if not isinstance(camera.colours, Matrix):
+        from velkin.core.cameraprofiles.kernels import apply_colours  # loaded where needed: the compiler takes a moment
 
-    return apply_colours(pixels, colours, to_output, gains)
+        return apply_colours(pixels, camera.colours, to_output, camera.balance)
+    matrix = to_output @ np.array(camera.colours.matrix)
+    if float(pixels.max()) < _SATURATED:  # nothing to mend between balance and matrix: one pass does both
+        return np.asarray(cv2.transform(pixels, matrix * np.array(camera.balance)), dtype=np.float32)
+    return np.asarray(cv2.transform(balanced(pixels, camera.balance), matrix), dtype=np.float32)
 
 
 def to_space(working: Pixels, path: ColourPath, space: RGBSpace) -> Pixels:

@@ -22,7 +22,7 @@ from velkin.core.cameraprofiles.dng import DNGMap
 from velkin.core.cameraprofiles.huesat import HueSatMap
 from velkin.core.cameraprofiles.models import ColourMap
 from velkin.core.cameraprofiles.tone import ToneCurve
-from velkin.core.spaces.rgb import ROMM
+from velkin.core.spaces.rgb import ROMM, SRGB
 
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
@@ -54,14 +54,36 @@ def _in_bands(work: Callable[[Pixels, Pixels], None], pixels: Pixels) -> Pixels:
     return out.reshape(pixels.shape)
 
 
+# ---- balance ------------------------------------------------------------------------------------------------------
+
+#: From here on a sensor's numbers say only "at least this much".
+SATURATED = 0.985
+#: Where the second-largest channel begins to lose its meaning too.
+NEARLY = 0.90
+
+
+@_jit
+def _balanced(r, g, b, gains):  # type: ignore[no-untyped-def]
+    """Camera RGB times gains; saturated pixels go to neutral as their second channel saturates too (`render.balanced`)."""
+    x, y, z = max(r, F(0)) * gains[0], max(g, F(0)) * gains[1], max(b, F(0)) * gains[2]
+    if max(r, max(g, b)) >= F(SATURATED):
+        one = F(1)
+        x, y, z = min(x, one), min(y, one), min(z, one)
+        second = max(min(r, g), min(max(r, g), b))
+        share = max(F(0), min(one, (second - F(NEARLY)) / F(SATURATED - NEARLY)))
+        top = max(x, max(y, z))
+        x, y, z = x + (top - x) * share, y + (top - y) * share, z + (top - z) * share
+    return x, y, z
+
+
 # ---- the same at every exposure -----------------------------------------------------------------------------------
 
 
 @_jit
 def _by_proportion(pixels, gains, table, side, out):  # type: ignore[no-untyped-def]
-    zero, top, last = F(0), F(side - 1), _int(side - 2)
+    top, last = F(side - 1), _int(side - 2)
     for i in range(pixels.shape[0]):
-        r, g, b = max(pixels[i, 0], zero) * gains[0], max(pixels[i, 1], zero) * gains[1], max(pixels[i, 2], zero) * gains[2]
+        r, g, b = _balanced(pixels[i, 0], pixels[i, 1], pixels[i, 2], gains)
         total = r + g + b + F(1e-12)
         scale = top / total
         u, w = r * scale, b * scale
@@ -97,14 +119,16 @@ def _table_to(colours: ColourMap, to_output: Floats) -> Pixels:
 # ---- hue and saturation maps --------------------------------------------------------------------------------------
 
 
-@_jit
-def _encode(v):  # type: ignore[no-untyped-def]
-    return F(12.92) * v if v <= F(0.0031308) else F(1.055) * v ** F(1.0 / 2.4) - F(0.055)
+_CURVE_STEPS = 4096
+#: sRGB's curve at squares of even steps, and its inverse at even steps: read by straight lines, within 1e-6.
+_ENCODED: Pixels = SRGB.encode((np.arange(_CURVE_STEPS + 1) / (_CURVE_STEPS - 1.0)) ** 2).astype(np.float32)
+_DECODED: Pixels = SRGB.decode(np.arange(_CURVE_STEPS + 1) / (_CURVE_STEPS - 1.0)).astype(np.float32)
 
 
 @_jit
-def _decode(v):  # type: ignore[no-untyped-def]
-    return v / F(12.92) if v <= F(0.04045) else ((v + F(0.055)) / F(1.055)) ** F(2.4)
+def _at(table, position):  # type: ignore[no-untyped-def]
+    i = _int(position)
+    return table[i] + (table[i + 1] - table[i]) * (position - F(i))
 
 
 @_jit
@@ -132,7 +156,7 @@ def _bent(r, g, b, table, levels, hues, saturations, encoded):  # type: ignore[n
     s0 = min(_int(at_s), _int(saturations - 2))
     fs = at_s - F(s0)
     inside = max(min(v, one), zero)
-    level = _encode(inside) if encoded else inside
+    level = _at(_ENCODED, np.sqrt(inside) * F(_CURVE_STEPS - 1)) if encoded else inside
     at_v = level * F(levels - 1)
     v0 = min(_int(at_v), _int(max(levels - 2, 0)))
     fv = at_v - F(v0)
@@ -151,7 +175,7 @@ def _bent(r, g, b, table, levels, hues, saturations, encoded):  # type: ignore[n
     h -= six * np.floor(h / six)
     s = min(s * by_s, max(s, one))
     if encoded:
-        v = _decode(min(level * by_v, one)) * max(v, one)
+        v = _at(_DECODED, min(level * by_v, one) * F(_CURVE_STEPS - 1)) * max(v, one)
     else:
         v *= by_v
     chroma = v * s
@@ -162,9 +186,9 @@ def _bent(r, g, b, table, levels, hues, saturations, encoded):  # type: ignore[n
 
 
 @_jit
-def _through_maps(pixels, matrix, table, size, factor, look, look_size, to_output, out):  # type: ignore[no-untyped-def]
+def _through_maps(pixels, gains, matrix, table, size, factor, look, look_size, to_output, out):  # type: ignore[no-untyped-def]
     for i in range(pixels.shape[0]):
-        x, y, z = pixels[i, 0], pixels[i, 1], pixels[i, 2]
+        x, y, z = _balanced(pixels[i, 0], pixels[i, 1], pixels[i, 2], gains)
         r = matrix[0, 0] * x + matrix[0, 1] * y + matrix[0, 2] * z
         g = matrix[1, 0] * x + matrix[1, 1] * y + matrix[1, 2] * z
         b = matrix[2, 0] * x + matrix[2, 1] * y + matrix[2, 2] * z
@@ -192,12 +216,11 @@ _CUBE = 65
 
 @_jit
 def _through_cube(pixels, gains, cube, side, to_output, out):  # type: ignore[no-untyped-def]
-    zero, one, top = F(0), F(1), F(side - 1)
+    one, top = F(1), F(side - 1)
     step_r, step_g, step_b = side * side * 3, side * 3, 3
     for i in range(pixels.shape[0]):
-        x = np.sqrt(max(zero, min(one, pixels[i, 0] * gains[0]))) * top
-        y = np.sqrt(max(zero, min(one, pixels[i, 1] * gains[1]))) * top
-        z = np.sqrt(max(zero, min(one, pixels[i, 2] * gains[2]))) * top
+        x, y, z = _balanced(pixels[i, 0], pixels[i, 1], pixels[i, 2], gains)
+        x, y, z = np.sqrt(min(one, x)) * top, np.sqrt(min(one, y)) * top, np.sqrt(min(one, z)) * top
         x0, y0, z0 = min(int(x), side - 2), min(int(y), side - 2), min(int(z), side - 2)
         fx, fy, fz = x - F(x0), y - F(y0), z - F(z0)
         base = x0 * step_r + y0 * step_g + z0 * step_b
@@ -265,18 +288,20 @@ _NO_GAIN = (1.0, 1.0, 1.0)
 
 
 def apply_colours(pixels: Pixels, colours: ColourMap, to_output: Floats, gains: tuple[float, ...] = _NO_GAIN) -> Pixels:
-    """Linear output RGB (..., 3) of camera RGB (..., 3) times gains, through a map and a matrix from XYZ D50.
+    """Linear output RGB (..., 3) of raw camera RGB (..., 3) balanced by gains, through a map and a matrix from XYZ D50.
 
-    float32, unclipped.
+    float32, unclipped. Saturated pixels are mended as `render.balanced` does.
     """
     multipliers = np.array(gains, dtype=np.float32)
     if isinstance(colours, DNGMap):
         table, size = _flat(colours.table)
         look, look_size = _flat(colours.look)
-        matrix = (ROMM.from_xyz @ np.array(colours.matrix) * np.array(gains)).astype(np.float32)
+        matrix = (ROMM.from_xyz @ np.array(colours.matrix)).astype(np.float32)
         final = (to_output @ ROMM.to_xyz).astype(np.float32)
         factor = F(colours.factor)
-        return _in_bands(lambda a, out: _through_maps(a, matrix, table, size, factor, look, look_size, final, out), pixels)
+        return _in_bands(
+            lambda a, out: _through_maps(a, multipliers, matrix, table, size, factor, look, look_size, final, out), pixels
+        )
     if colours.exposure_invariant:
         flat = _table_to(colours, to_output)
         return _in_bands(lambda a, out: _by_proportion(a, multipliers, flat, _SIDE, out), pixels)
