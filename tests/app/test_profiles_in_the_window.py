@@ -40,7 +40,7 @@ def readings(window, ids, demo_frames):
 def room(window, ids, readings, qtbot):
     window.model.select(ids["north-0412"])
     QTest.keyClick(window.view, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
-    window.report_fit()
+    window.profiles.report()
     qtbot.waitUntil(lambda: window.fit_room.report is not None, timeout=20000)
     return window.fit_room
 
@@ -54,7 +54,7 @@ def refit(qtbot, room, change):
 
 def test_the_report_needs_a_reading(window, ids):
     window.model.select(ids["north-0412"])
-    window.report_fit()
+    window.profiles.report()
     assert "No chart has been read" in window.notice.label.text() and window.rooms.currentIndex() == 0
 
 
@@ -140,7 +140,7 @@ def test_the_report_is_saved_as_csv(room, monkeypatch, tmp_path, window):
 def test_giving_puts_the_profile_on_the_shelf_and_esc_leaves(window, room, ids):
     QTest.keyClick(room, Qt.Key.Key_Escape)
     assert window.rooms.currentIndex() == 0
-    window.report_fit()
+    window.profiles.report()
     assert window.rooms.currentWidget() is room
 
 
@@ -156,7 +156,7 @@ def given(window, room, ids):
 
 
 def test_a_fitted_profile_is_on_the_shelf_with_where_it_came_from(window, given, ids):
-    window.open_shelf()
+    window.profiles.open_shelf()
     shelf = window.shelf_room
     assert shelf.entry.name == "North, spring" and shelf.entry.path.parent.name == "shelf"
     facts = {row[0].text(): row[1].text() for row in shelf._facts._rows}
@@ -167,7 +167,7 @@ def test_a_fitted_profile_is_on_the_shelf_with_where_it_came_from(window, given,
 
 
 def test_switched_off_the_frames_keep_rendering_and_say_so(window, given, ids, qtbot):
-    window.open_shelf()
+    window.profiles.open_shelf()
     window.shelf_room.on.setChecked(False)
     assert "Switched off" in window.shelf_room.sentence.text() and not window.shelf_room.give_button.isEnabled()
     window.shelf_room.leave()
@@ -176,7 +176,7 @@ def test_switched_off_the_frames_keep_rendering_and_say_so(window, given, ids, q
     assert "switched off on the shelf" in window.camera_bench._profile_words.text()
     assert window.model.path().camera.profile == "North, spring"
     qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=20000)
-    window.open_shelf()
+    window.profiles.open_shelf()
     window.shelf_room._take_off()
     assert window.shelf_room.empty.isVisible()
     window.shelf_room.leave()
@@ -186,7 +186,7 @@ def test_switched_off_the_frames_keep_rendering_and_say_so(window, given, ids, q
 
 def test_new_and_changed_files_appear_at_once(window, given, north_fit, ids, qtbot):
     folder = window.desk.shelving.shelf.folder
-    window.open_shelf()
+    window.profiles.open_shelf()
     (folder / "from elsewhere.dcp").write_bytes(exported(replace(north_fit.of("table"), name="Foreign"), ".dcp").data)
     qtbot.waitUntil(lambda: any(e.name == "Foreign" for e in window.desk.shelving.shelf.entries), timeout=5000)
     assert window.shelf_room.tree.topLevelItem(0).childCount() == 2
@@ -203,7 +203,7 @@ def test_new_and_changed_files_appear_at_once(window, given, north_fit, ids, qtb
 
 def test_names_and_notes_are_kept_and_a_twin_is_named(window, given, qtbot):
     folder = window.desk.shelving.shelf.folder
-    window.open_shelf()
+    window.profiles.open_shelf()
     shelf = window.shelf_room
     shelf.name.setText("Spring, window")
     shelf.name.editingFinished.emit()
@@ -224,7 +224,7 @@ def test_profiles_are_dropped_onto_the_window_and_broken_ones_refused(window, no
     event = QDropEvent(QPointF(5, 5), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     window.dropEvent(event)
     assert [e.path.name for e in window.desk.shelving.shelf.entries] == ["good.icc"]
-    window.open_shelf()
+    window.profiles.open_shelf()
     assert window.shelf_room.tree.topLevelItem(0).text(0) == "Any camera"
     window.shelf_room._give()
     assert window.model.path().camera.profile == "North"
@@ -232,7 +232,7 @@ def test_profiles_are_dropped_onto_the_window_and_broken_ones_refused(window, no
 
 def test_an_unreadable_file_on_the_shelf_says_why(window, given):
     (window.desk.shelving.shelf.folder / "broken.dcp").write_bytes(b"II nothing")
-    window.open_shelf()
+    window.profiles.open_shelf()
     tree = window.shelf_room.tree
     last = tree.topLevelItem(tree.topLevelItemCount() - 1)
     assert last.text(0) == "Cannot be read" and "DNG" in last.child(0).text(0)
@@ -318,13 +318,13 @@ def test_a_finished_picture_is_fitted_onto_the_shelf(window, given, tmp_path, mo
     qtbot.waitUntil(lambda: "is on the shelf" in window.notice.label.text(), timeout=30000)
     entry = next(e for e in window.desk.shelving.shelf.entries if e.path.stem.startswith("chart"))
     assert load_profile(entry.path).for_pictures
-    window.open_shelf()
+    window.profiles.open_shelf()
     window.shelf_room.refresh()
     assert entry not in window.desk.shelving.shelf.usable("Velkin Studio One")
 
 
 def test_a_variant_or_export_of_the_built_in_profile_is_explained(window, ids):
     window.model.select(ids["lamp-0505"])
-    for act in (window.export_profile, window.vary_profile):
+    for act in (window.profiles.export_of_frame, window.profiles.vary_frame):
         act()
         assert "built-in profile" in window.notice.label.text()

@@ -108,12 +108,14 @@ class Menus:
         self._add(chart, "P&rint a chart…", window.asking.print_chart)
         self._add(chart, "&Measure a print with the stand-in…", window.asking.measure_print)
         chart.addSeparator()
-        self._add(chart, "Fit re&port…", window.report_fit, "Ctrl+R", "How good the fit is, and every choice of it")
+        self._add(chart, "Fit re&port…", window.profiles.report, "Ctrl+R", "How good the fit is, and every choice of it")
         self._add(chart, "Fit on a finished pict&ure…", window.asking.finished_picture)
-        self._add(chart, "Profile &shelf…", window.open_shelf, "Ctrl+P", "All profiles: on or off, named, noted, given")
+        self._add(
+            chart, "Profile &shelf…", window.profiles.open_shelf, "Ctrl+P", "All profiles: on or off, named, noted, given"
+        )
         self._add(chart, "&Import a profile…", window.asking.profile)
-        self._add(chart, "&Export this frame's profile…", window.export_profile, "Ctrl+E")
-        self._add(chart, "&Variant of this frame's profile…", window.vary_profile)
+        self._add(chart, "&Export this frame's profile…", window.profiles.export_of_frame, "Ctrl+E")
+        self._add(chart, "&Variant of this frame's profile…", window.profiles.vary_frame)
 
         colour = menu("C&olour")
         for number, key in enumerate(STOPS, start=1):

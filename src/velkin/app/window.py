@@ -39,7 +39,6 @@ from velkin.app.benches.start import StartBench
 from velkin.app.benches.working import WorkingBench
 from velkin.app.chrome import Line, Notice, TopBar
 from velkin.app.desk import Desk
-from velkin.app.export_sheet import ExportSheet
 from velkin.app.finder import Finder
 from velkin.app.frame_actions import FrameActions
 from velkin.app.frames_panel import FramesPanel
@@ -47,6 +46,7 @@ from velkin.app.giving_sheet import GivingSheet
 from velkin.app.menus import Menus
 from velkin.app.model import COMPARISONS, STOPS, ShootModel
 from velkin.app.path_bar import PathBar
+from velkin.app.profile_actions import ProfileActions
 from velkin.app.rooms.chart_editor import ChartEditor
 from velkin.app.rooms.chart_room import ChartRoom
 from velkin.app.rooms.fit_room import FitRoom
@@ -55,11 +55,8 @@ from velkin.app.scope import Scope
 from velkin.app.service import Measured, Rendered, RenderService
 from velkin.app.status_line import StatusLine
 from velkin.app.stops import stops_of
-from velkin.app.variant_sheet import VariantSheet
 from velkin.app.viewer import PictureView, surround_grey
 from velkin.app.words import share, signed
-from velkin.core.cameraprofiles.anyprofile import AnyProfile
-from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import VelkinError
 from velkin.core.render import to_space
@@ -100,8 +97,6 @@ class Window(QMainWindow):
         self.fit_room = FitRoom(self.desk)
         self.shelf_room = ShelfRoom(self.desk)
         self.camera_bench = CameraBench(self.desk, self.read_chart, self.pick_neutral, self.give)
-        self.camera_bench.report_wanted.connect(self.report_fit)
-        self.camera_bench.shelf_wanted.connect(self.open_shelf)
         self.working_bench = WorkingBench(self.desk)
         self.proof_bench = ProofBench(self.desk)
         self.handoff_bench = HandoffBench(self.desk)
@@ -116,6 +111,7 @@ class Window(QMainWindow):
         self.frame_actions = FrameActions(self, self.desk)
         self.asking = Asking(self, self.desk, self.settings)
         self.asking.chart_opened = self._chart_opened
+        self.profiles = ProfileActions(self, self.desk)
         self.menu = Menus(self.menus, self)
         self._connect()
         self._restore()
@@ -193,15 +189,17 @@ class Window(QMainWindow):
         self.chart_editor.file_wanted.connect(lambda: self.asking.chart_file())
         self.chart_editor.save_wanted.connect(lambda chart: self.asking.save_chart(chart))
         self.chart_room.other_file_wanted.connect(lambda: self.asking.chart_file())
-        self.chart_room.report_wanted.connect(self._report_on)
+        self.chart_room.report_wanted.connect(self.profiles.report_on)
+        self.camera_bench.report_wanted.connect(self.profiles.report)
+        self.camera_bench.shelf_wanted.connect(self.profiles.open_shelf)
         for room in (self.fit_room, self.shelf_room):
             room.left.connect(self._leave_room)
-            room.export_wanted.connect(self._export)
+            room.export_wanted.connect(self.profiles.export)
         self.fit_room.csv_wanted.connect(lambda name, text: self.asking.csv(name, text))
-        self.fit_room.spectrum_wanted.connect(self._ask_spectrum)
+        self.fit_room.spectrum_wanted.connect(self.profiles.ask_spectrum)
         self.shelf_room.import_wanted.connect(lambda: self.asking.profiles())
         self.shelf_room.folder_wanted.connect(lambda: self.asking.shelf_folder())
-        self.shelf_room.variant_wanted.connect(self._vary)
+        self.shelf_room.variant_wanted.connect(self.profiles.vary)
         m.notice.connect(self.notice.say)
         m.problem.connect(self.notice.insist)
         self.path_bar.chosen.connect(self.open_stop)
@@ -504,77 +502,6 @@ class Window(QMainWindow):
         self.chart_room.frame = None
         self.rooms.setCurrentWidget(self.chart_editor)
         self.chart_editor.enter(kept.chart if kept is not None else self.chart_room.chart)
-
-    def report_fit(self) -> None:
-        """Open the fit report on the chart of this frame or of its light."""
-        frame = self.model.frame
-        if frame is None:
-            return
-        state = self.model.state
-        chart = frame.id if frame.id in state.readings else state.chart_frame(frame.light)
-        if chart is None or chart not in state.readings:
-            self.model.report(
-                f"No chart has been read under {state.light_of(frame.id).name}. Read one first (K), then its fit can be seen."
-            )
-            return
-        self._report_on(chart)
-
-    def _report_on(self, frame: int) -> None:
-        self.chart_room.frame = None
-        self.model.open_stop("camera")
-        self.model.select(frame)
-        self.rooms.setCurrentWidget(self.fit_room)
-        self.fit_room.enter(frame)
-
-    def open_shelf(self) -> None:
-        """Open the profile shelf."""
-        self.chart_room.frame = None
-        self.rooms.setCurrentWidget(self.shelf_room)
-        self.shelf_room.enter()
-
-    def _ask_spectrum(self) -> None:
-        path = self.asking.spectrum()
-        if path is not None:
-            self.fit_room.use_spectrum(path)
-
-    def _frame_profile(self) -> AnyProfile | None:
-        frame = self.model.frame
-        if frame is None or frame.profile is None:
-            self.model.report("This frame uses the camera's built-in profile, which belongs to its files already.")
-            return None
-        return self.model.state.profiles[frame.profile]
-
-    def export_profile(self) -> None:
-        """Export the profile of this frame."""
-        profile = self._frame_profile()
-        if profile is not None:
-            self._export(profile)
-
-    def _export(self, profile: AnyProfile) -> None:
-        sheet = ExportSheet(profile, self.model.frame, self.settings, self)
-        if sheet.exec() and sheet.plan is not None:
-            plan = sheet.plan
-            picture = self.model.frame if plan.picture else None
-            self.desk.fitting.export(
-                plan.profile, plan.folder, plan.pattern, plan.suffixes, plan.choices, picture, plan.replace
-            )
-
-    def vary_profile(self) -> None:
-        """Derive a variant from the profile of this frame."""
-        profile = self._frame_profile()
-        if profile is not None and not isinstance(profile, CameraProfile):
-            self.model.report("Variants are made from profiles that Velkin fitted; this one is from a file of another kind.")
-        elif profile is not None:
-            self._vary(profile)
-
-    def _vary(self, profile: CameraProfile) -> None:
-        frame = self.model.frame
-        balance = self.model.state.path(frame.id).camera.balance if frame is not None else None
-        sheet = VariantSheet(profile, balance, self)
-        if sheet.exec() and sheet.variant is not None:
-            self.desk.shelving.add(sheet.variant)
-            if self.model.shoot is not None:
-                self.desk.fitting.keep(sheet.variant, self.model.selected)
 
     def _chart_opened(self, chart: Chart) -> None:
         """A chart file was opened: it is read in the chart room, and said elsewhere."""
