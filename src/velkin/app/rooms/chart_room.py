@@ -583,11 +583,13 @@ class ChartRoom(QWidget):
                 self._name.setText(self.profile.name)
                 self._name.setCursorPosition(0)
             self.give_button.setText(f"Give it to the {count(len(light.frames), 'frame')} of this light")
-            self._sentence.setText(f"Profile and white balance go to {light.name}; exposure stays. No file is written.")
+            self._sentence.setText(
+                f"Profile and white balance go to {light.name}, the profile onto the shelf too; exposure stays."
+            )
         elif refused:
             self._sentence.setText("This reading must not be fitted: the reason is under Quality.")
         elif kept is not None:
-            self._sentence.setText(f"The reading becomes a camera profile for {light.name}. No file is written.")
+            self._sentence.setText(f"The reading becomes a camera profile for {light.name}; it is kept when it is given.")
         else:
             self._sentence.setText(f"The chart's {len(self.chart.ids)} patches have to be read before a profile can be fitted.")
 

@@ -149,6 +149,7 @@ class FitRoom(QWidget):
         bench.section("Patches, ΔE00")
         self.table = PatchTable()
         self.table.setHorizontalHeaderLabels(["Patch", "", "before", "after"])
+        self.table.sortItems(3, Qt.SortOrder.DescendingOrder)  # the worst first
         self.table.patch_chosen.connect(self._row_chosen)
         bench.column.addWidget(self.table)
         self.weight = compact(QComboBox())

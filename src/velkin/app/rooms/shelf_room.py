@@ -147,6 +147,7 @@ class ShelfRoom(QWidget):
     def enter(self) -> None:
         """Show the shelf as it is."""
         self._shelving.look()
+        self.tree.clear()  # the profile of the frame in the viewer is chosen anew
         self.refresh()
         self.tree.setFocus()
 
@@ -171,12 +172,20 @@ class ShelfRoom(QWidget):
         same = {i for i, p in state.profiles.items() if fingerprint(p) == entry.digest}
         return [state.frames[f].name for f in state.order() if state.frames[f].profile in same]
 
+    def _of_frame(self) -> Path | None:
+        """Where the profile of the frame in the viewer lies on the shelf."""
+        frame = self._model.frame
+        if frame is None or frame.profile is None:
+            return None
+        digest = fingerprint(self._model.state.profiles[frame.profile])
+        return next((e.path for e in self._shelving.shelf.entries if e.digest == digest), None)
+
     def refresh(self) -> None:
         """Follow the shelf and the shoot."""
         if not self.isVisible():
             return
         chosen = self.entry
-        path = chosen.path if chosen is not None else None
+        path = chosen.path if chosen is not None else self._of_frame()
         self._filling = True
         self.tree.clear()
         entries = self._shelving.shelf.entries
