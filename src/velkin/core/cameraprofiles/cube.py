@@ -11,8 +11,6 @@ from velkin.core.spaces.rgb import SRGB, RGBSpace
 
 Floats = NDArray[np.float64]
 
-SIZES = (33, 65)
-
 
 def cube_input(profile: CameraProfile) -> str:
     """What a `.cube` of a profile takes, in words."""

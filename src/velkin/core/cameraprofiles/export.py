@@ -11,7 +11,6 @@ from velkin.core.cameraprofiles.dng_export import dng_profile
 from velkin.core.cameraprofiles.dng_file import dng_to_bytes
 from velkin.core.cameraprofiles.icc_export import icc_profile
 from velkin.core.cameraprofiles.icc_input import ICCInput
-from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.errors import NotSupported
 from velkin.core.icc.write_input import Version
 from velkin.core.spaces.rgb import ROMM, RGBSpace
@@ -98,8 +97,3 @@ def exported(profile: AnyProfile, suffix: str, choices: ExportChoices | None = N
         return ExportedProfile(icc_profile(profile, choices.encoding, choices.icc_version), takes, connection)
     text = cube_text(profile, choices.space, choices.cube_size)
     return ExportedProfile(text.encode(), cube_input(profile), cube_output(choices.space))
-
-
-def exportable(profile: CameraProfile) -> list[str]:
-    """Suffixes of the formats that can carry a profile."""
-    return [suffix for suffix in FORMATS if not cannot(profile, suffix)]

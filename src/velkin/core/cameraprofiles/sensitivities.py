@@ -39,7 +39,7 @@ class SeenThrough:
     surprise: Floats
     _gram: Floats
     _cross: Floats
-    _light: Floats
+    _lit: Floats
     _trust: Floats
     _level: Floats
 
@@ -60,16 +60,13 @@ class SeenThrough:
         ndarray (M, 3)
         """
         keep = np.append(np.ones(len(rgb)) if use is None else use, 1.0) > 0
-        lit, wanted = self._light[keep], surfaces * self._cross_light()
+        lit, wanted = self._lit[keep], surfaces * self._lit[-1]  # the perfect diffuser's row is the light itself
         values = np.vstack([rgb, np.ones(3)])[keep]
         mean = _observer_mean(lit, values, self._weights()[keep])
         residual = values - lit @ mean
         noise = np.diag(1.0 / self._weights()[keep])
         solved = np.linalg.solve(self._gram[np.ix_(keep, keep)] + noise, residual)
         return np.asarray(wanted @ (mean + self._cross[:, keep] @ solved))
-
-    def _cross_light(self) -> Floats:
-        return self._light[-1]  # the perfect diffuser's row is the light itself
 
     def _weights(self) -> Floats:
         return self._trust / (self.noise * self._level) ** 2

@@ -55,11 +55,6 @@ class Variant:
         if reach.shape != (3,) or not np.all(np.isfinite(reach)) or reach.min() <= 0.01 or reach.max() > 100:
             raise FitRefused("the reach of the balance must be three positive multipliers")
 
-    @property
-    def is_plain(self) -> bool:
-        """Whether nothing departs."""
-        return self == Variant()
-
     def words(self) -> str:
         """What it does, for people."""
         parts = []
