@@ -345,6 +345,19 @@ def test_dng_profiles_that_cannot_be_meant_are_refused_with_the_reason(entries, 
         dng_from_bytes(fields(*entries))
 
 
+def test_big_endian_profiles_are_read():
+    rational = np.array([[1, 2], [0, 1], [0, 1], [0, 1], [1, 1], [0, 1], [0, 1], [0, 1], [3, 4]], ">i4").tobytes()
+    entries = [(50708, 2, 5, b"Else\0"), (50721, 10, 9, rational), (50778, 3, 1, b"\0\x11\0\0")]
+    head, body = struct.pack(">H", len(entries)), b""
+    for tag, kind, count, data in entries:
+        value = data if len(data) == 4 else struct.pack(">I", 8 + 2 + 36 + 4 + len(body))
+        body += data if len(data) != 4 else b""
+        head += struct.pack(">HHI", tag, kind, count) + value
+    profile = dng_from_bytes(b"MM" + struct.pack(">HI", 0x4352, 8) + head + bytes(4) + body)
+    assert (profile.camera, profile.illuminants, profile.matrices.kelvins) == ("Else", (17,), (2856.0,))
+    assert profile.matrices.matrices[0][::4] == (0.5, 1.0, 0.75)
+
+
 def test_a_bare_foreign_dng_profile_is_read(tmp_path):
     path = tmp_path / "bare.dcp"
     path.write_bytes(fields(MATRIX, (50708, 2, 5, b"Else\0"), (50936, 2, 5, b"Name\0")))
@@ -356,6 +369,15 @@ def test_a_bare_foreign_dng_profile_is_read(tmp_path):
         load_any(path)
     with pytest.raises(NotSupported):
         load_any(tmp_path / "x.txt")
+
+
+def test_descriptions_of_paths_tell_profiles_apart(fits, good):
+    """Whether a frame was changed since it was written is told by its path's description."""
+    other = exported(fits["field"].of("table"), ".icc").data
+    a, b = (icc_from_bytes(d).colours(np.ones(3)) for d in (good[".icc"], other))
+    assert repr(a) != repr(b) and repr(a) == repr(icc_from_bytes(good[".icc"]).colours(np.ones(3)))
+    tables = [fits[c].of("table").fits[0].model for c in ("studio", "field")]
+    assert repr(tables[0].table) != repr(tables[1].table)
 
 
 def test_every_kind_is_kept_as_text_without_loss(fits, good):

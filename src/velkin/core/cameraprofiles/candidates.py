@@ -50,7 +50,8 @@ def fit_candidates(training: Training, names: tuple[str, ...]) -> tuple[Candidat
         When the patches do not span three dimensions.
     """
     rgb = training.rgb
-    if not np.all(np.isfinite(rgb)) or np.linalg.cond(rgb / np.linalg.norm(rgb, axis=1, keepdims=True)) > 200.0:
+    length = np.maximum(np.linalg.norm(rgb, axis=1, keepdims=True), 1e-9)
+    if not np.all(np.isfinite(rgb)) or np.linalg.cond(rgb / length) > 200.0:
         raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
     colours, xyz, weights = training.all_rgb(), training.all_xyz(), training.all_weights()
     hold = np.eye(2) * (0.0 if training.known else _MATRIX_HOLD)

@@ -31,10 +31,13 @@ class ICCMap:
     data : bytes
     takes : ``linear`` or ``srgb``
         How its input is encoded.
+    digest : str
+        Of the bytes, so that a description of it tells one from another.
     """
 
     data: bytes = field(repr=False)
     takes: str
+    digest: str
     exposure_invariant = False
 
     def xyz(self, rgb: Floats) -> Floats:
@@ -75,7 +78,7 @@ class ICCInput:
 
     def colours(self, balance: Floats) -> ICCMap:
         """The map from balanced camera RGB; the balance changes nothing."""
-        return ICCMap(self.data, self.takes)
+        return ICCMap(self.data, self.takes, self.digest)
 
 
 def icc_from_bytes(data: bytes) -> ICCInput:

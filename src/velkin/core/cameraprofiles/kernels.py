@@ -99,7 +99,7 @@ def _by_proportion(pixels, gains, table, side, out):  # type: ignore[no-untyped-
         out[i, 2] = total * (near + (far - near) * fu)
 
 
-@lru_cache(maxsize=32)
+@lru_cache(maxsize=12)
 def _proportions(colours: ColourMap) -> Floats:
     """XYZ D50 (side, side, 3) of camera RGB of sum 1, by the share of red and of blue."""
     share = np.arange(_SIDE) / (_SIDE - 1.0)

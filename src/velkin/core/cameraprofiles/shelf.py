@@ -12,6 +12,7 @@ import json
 import re
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, replace
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -25,6 +26,7 @@ _INDEX = "shelf.json"
 _REMOVED = "taken off"
 
 
+@lru_cache(maxsize=256)
 def fingerprint(profile: AnyProfile) -> str:
     """What a profile does, as a short hash: the same for two profiles that give the same colours to the same camera."""
     steps = np.array([0.02, 0.2, 0.6, 1.0])
