@@ -91,8 +91,6 @@ def test_handoff(capfd, demo_shoot, tmp_path):
         ["fit", "F", "--chart", "iso24", "--model", "spline", "--out", "O.json"],
         ["fit", "F", "--chart", "iso24", "--out", "O.profile"],
         ["fit", "F", "--chart", "iso24", "--second-light", "A", "--out", "O.json"],
-        ["fit", "F", "--chart", "iso24", "--encoding", "srgb", "--out", "O.json"],
-        ["fit", "F", "--chart", "iso24", "--space", "p3", "--out", "O.json"],
         ["fit", "F", "--chart", "iso24", "--space", "nowhere", "--out", "O.cube"],
         ["fit", "F", "--chart", "iso24", "--out", "O.json", "O.json"],
         ["fit", "F", "--chart", "iso24", "--light", "moonshine", "--out", "O.json"],

@@ -65,6 +65,7 @@ def test_on_and_off_name_and_notes_are_kept_beside_the_files(shelf, fitted):
     again.scan()
     kept = again.entries[1]
     assert (kept.name, kept.kept.on, kept.kept.notes) == ("Window, spring", False, "chart was clean")
+    assert kept.named().name == "Window, spring" and fingerprint(kept.named()) == kept.digest
     assert again.state_of(fitted.of("matrix")) == "off"
     assert again.state_of(fitted.of("rootpoly")) == "on"
     assert again.state_of(fitted.of("table")) == "gone"

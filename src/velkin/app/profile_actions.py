@@ -5,8 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from velkin.app.desk import Desk
-from velkin.app.export_sheet import ExportSheet
-from velkin.app.variant_sheet import VariantSheet
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
 
@@ -78,6 +76,8 @@ class ProfileActions:
 
     def export(self, profile: AnyProfile) -> None:
         """Ask how a profile is to be written, and write it."""
+        from velkin.app.export_sheet import ExportSheet  # sheets load when they are needed
+
         sheet = ExportSheet(profile, self._model.frame, self._window.settings, self._window)
         if sheet.exec() and sheet.plan is not None:
             plan = sheet.plan
@@ -96,6 +96,8 @@ class ProfileActions:
 
     def vary(self, profile: CameraProfile) -> None:
         """Ask how a variant departs; it goes onto the shelf and to the chosen frames."""
+        from velkin.app.variant_sheet import VariantSheet
+
         frame = self._model.frame
         balance = self._model.state.path(frame.id).camera.balance if frame is not None else None
         sheet = VariantSheet(profile, balance, self._window)

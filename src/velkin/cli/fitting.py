@@ -63,10 +63,6 @@ def fit(arguments: argparse.Namespace) -> int:
     suffixes = {out.suffix.lower() for out in outs}
     if len({o.absolute() for o in outs}) != len(outs):
         raise Wrong("--out names the same file twice")
-    if arguments.encoding and ".icc" not in suffixes:
-        raise Wrong("--encoding says what an ICC profile takes; there is none among the outputs")
-    if arguments.space and ".cube" not in suffixes:
-        raise Wrong("--space says what a .cube gives; there is none among the outputs")
     if arguments.second_light and not arguments.second:
         raise Wrong("--second-light goes with --second")
     space = space_named(arguments.space or "romm")

@@ -273,8 +273,9 @@ class CameraBench(Bench):
             self._desk.use_built_in(self._model.selected)
         elif isinstance(identifier, str):
             chosen = next((e for e in self._desk.shelving.shelf.entries if str(e.path) == identifier), None)
-            if chosen is not None and chosen.profile is not None:
-                self._desk.fitting.keep(chosen.profile, self._model.selected)
+            profile = chosen.named() if chosen is not None else None
+            if profile is not None:
+                self._desk.fitting.keep(profile, self._model.selected)
         else:
             self._desk.give_profile(int(identifier), self._model.selected)
         self.refresh()

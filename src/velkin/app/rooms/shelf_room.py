@@ -347,17 +347,19 @@ class ShelfRoom(QWidget):
             self._shelving.decide(self.entry, notes=self.notes.toPlainText())
 
     def _give(self) -> None:
-        entry = self.entry
-        if entry is not None and entry.profile is not None:
-            self._desk.fitting.keep(entry.profile, self._model.selected)
+        profile = self.entry.named() if self.entry is not None else None
+        if profile is not None:
+            self._desk.fitting.keep(profile, self._model.selected)
 
     def _variant(self) -> None:
-        if self.entry is not None and isinstance(self.entry.profile, CameraProfile):
-            self.variant_wanted.emit(self.entry.profile)
+        profile = self.entry.named() if self.entry is not None else None
+        if isinstance(profile, CameraProfile):
+            self.variant_wanted.emit(profile)
 
     def _export(self) -> None:
-        if self.entry is not None and self.entry.profile is not None:
-            self.export_wanted.emit(self.entry.profile)
+        profile = self.entry.named() if self.entry is not None else None
+        if profile is not None:
+            self.export_wanted.emit(profile)
 
     def _take_off(self) -> None:
         if self.entry is not None:

@@ -76,6 +76,10 @@ class ShelfEntry:
         """The name given on the shelf, else the profile's own."""
         return self.kept.name or (self.profile.name if self.profile is not None else self.path.name)
 
+    def named(self) -> AnyProfile | None:
+        """The profile under the name that it has on the shelf; None when it cannot be read."""
+        return None if self.profile is None else replace(self.profile, name=self.name)
+
     @property
     def camera(self) -> str:
         """The camera it is for; empty for any."""

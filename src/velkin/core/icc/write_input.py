@@ -22,7 +22,7 @@ Version = Literal[2, 4]
 
 #: Private tag in which Velkin's own profiles say what input they take: ``linear``, ``srgb`` or ``picture``.
 INPUT_TAG = b"vkIn"
-_GRID = 33
+_GRID = 49
 #: Exponent by which linear input is spread over the table, so that it is fine near black.
 _SPREAD = 1.0 / 2.4
 _ENTRIES = 4096
@@ -92,7 +92,7 @@ def input_table_profile(
     copyright_text: str = "No copyright, use freely",
     version: Version = 4,
 ) -> bytes:
-    """An input profile of a table of 33 × 33 × 33.
+    """An input profile of a table of 49 × 49 × 49.
 
     Parameters
     ----------

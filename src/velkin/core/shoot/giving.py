@@ -117,7 +117,7 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
     numbers = state.path(source).camera.balance
     exposure = from_frame.exposure
     if giving.exposure == "chart" and isinstance(profile, CameraProfile):
-        exposure = round(float(np.log2(profile.exposure)), 2)
+        exposure = round(float(np.log2(profile.exposure)), 2) if profile.keep_exposure else 0.0
     changes: list[Change] = []
     same: list[int] = []
     kept: list[tuple[int, str]] = []

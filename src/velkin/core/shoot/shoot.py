@@ -273,7 +273,7 @@ class Shoot:
         if light is None or light.gift is None:
             return nothing
         profile = light.gift.profile
-        if profile is not None and self.state.profiles[profile].camera != facts.unique:
+        if profile is not None and self.state.profiles[profile].camera not in ("", facts.unique):
             return nothing
         return light.gift
 
