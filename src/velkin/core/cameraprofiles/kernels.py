@@ -33,7 +33,15 @@ _SIDE = 385
 
 _int: Any = numba.int32
 _uint: Any = numba.uint32
-_jit: Any = numba.njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+
+
+def _jit(function: Callable[..., Any]) -> Any:
+    """Compiled on first use, and kept for the next start where there is a folder to keep it in."""
+    options = {"nogil": True, "fastmath": True, "error_model": "numpy"}
+    try:
+        return numba.njit(cache=True, **options)(function)
+    except RuntimeError:  # neither beside the program nor in the user's cache may be written
+        return numba.njit(**options)(function)
 
 
 @lru_cache(maxsize=1)
