@@ -178,7 +178,7 @@ def pictures(two_lights, tmp_path_factory):
 
 
 @pytest.mark.parametrize("name", ["linear.tif", "encoded.tif", "rendered.jpg"])
-def test_a_finished_picture_is_fitted_through_its_grey_row(capfd, pictures, tmp_path, name):
+def test_a_finished_picture_is_fitted_through_its_grey_row(capfd, pictures, two_lights, tmp_path, name):
     outs = [tmp_path / "p.icc", tmp_path / "p.cube", tmp_path / "p.json"]
     words = ("fit", pictures[name], "--chart", "iso24", "--light", "6000", "--cube-size", "33", "--out", *outs)
     status, report, err = call(capfd, *words, "--json")
@@ -191,6 +191,11 @@ def test_a_finished_picture_is_fitted_through_its_grey_row(capfd, pictures, tmp_
     errors = ciede2000(to_lab(seen, outs[0].read_bytes(), "rgb"), xyz_to_lab(CHART.reference(parse_light("6000"))))
     assert errors.mean() < 1.4
     assert "the picture's own" in report["written"][1]["input"]
+    for profile in (outs[0], outs[2]):  # such a profile takes no sensor's numbers, in either form
+        status, refused, _ = call(
+            capfd, "render", two_lights["6000"], "--profile", profile, "--out", tmp_path / "o.tif", "--json"
+        )
+        assert status == 1 and "finished picture" in refused["error"]
 
 
 def test_a_finished_picture_makes_no_dng_profile_and_clipped_greys_no_profile(capfd, pictures, tmp_path):

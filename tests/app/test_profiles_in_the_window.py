@@ -110,6 +110,14 @@ def test_two_lights_become_one_profile(window, room, qtbot, ids):
     room.second.setCurrentIndex(at)
     refit(qtbot, room, lambda: room.second.activated.emit(at))
     assert len(room.profile.fits) == 2 and "between the two" in room._sentence.text()
+    tables = []  # the warmer light comes first in the profile, and the table is that of the frame which is looked at
+    room.csv_wanted.disconnect()
+    room.csv_wanted.connect(lambda _, text: tables.append(text))
+    room.save_csv()
+    assert float(tables[0].splitlines()[15].split(",")[-1]) == pytest.approx(
+        room._own(room.profile).patches[14].after, abs=2e-3
+    )
+    assert room._own(room.profile) is room.profile.fits[1]
     room._name.setText("Any light in the studio")
     room.give(True)
     frame = window.model.state.frames[ids["north-0412"]]

@@ -142,6 +142,20 @@ def test_the_verdict_is_one_word_and_a_sentence(figures, state):
     assert word == state and sentence.endswith(".")
 
 
+def test_the_report_matches_exposure_by_the_greys_that_count(fitted):
+    sensor, power = CAMERAS["studio"], LIGHTS["north"].power
+    from velkin.sim.fit_trials import chart_rgb
+
+    rgb = chart_rgb(sensor, power, CHART)
+    rgb[18] *= 0.5  # the white is spoilt, and left out
+    asked = request(sensor, power, rgb, weights=((CHART.ids[18], 0.0),))
+    profile = fit(asked).of("table")
+    colours = patch_colours(asked, np.ones(3))
+    shown = colours.errors(colours.through(profile.colours(colours.balance)))
+    told = {p.id: p.after for p in profile.patches}
+    assert [shown[i] for i, name in enumerate(CHART.ids) if name in told] == pytest.approx(list(told.values()), abs=2e-3)
+
+
 def test_a_wrong_built_in_matrix_is_said_to_be_wrong():
     from velkin.core.cameraprofiles.matrices import ColourMatrices
 

@@ -18,7 +18,7 @@ from velkin.app.rooms.chart_parts import PatchTable
 from velkin.app.rooms.fit_parts import ErrorVectors, ModelCards, SplitPatches
 from velkin.app.words import count
 from velkin.core.cameraprofiles.models import WORDS
-from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.cameraprofiles.profile import CameraProfile, LightFit
 from velkin.core.cameraprofiles.report import differences_by_hue, report_csv, verdict, wrong_built_in
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import VelkinError
@@ -349,8 +349,7 @@ class FitRoom(QWidget):
             return
         chart, colours = self.kept.chart, report.colours
         self.cards.show_fitted(report.fitted, profile.model)
-        own = min(profile.fits, key=lambda f: f.chart_frame != self._model.state.frames[self.frame].path.name)  # type: ignore[index]
-        after = colours.through(own.model)
+        after = colours.through(self._own(profile).model)
         before = colours.before
         if self._against is not None and self._against in self._model.state.profiles:
             before = colours.through(self._model.state.profiles[self._against].colours(colours.balance))
@@ -376,6 +375,12 @@ class FitRoom(QWidget):
         self.all_in.setEnabled(bool(self.wish.weights))
         self._show_weight()
         self._show_foot()
+
+    def _own(self, profile: CameraProfile) -> LightFit:
+        """The fit that was made on the frame which is looked at."""
+        assert self.frame is not None
+        name = self._model.state.frames[self.frame].path.name
+        return next((f for f in profile.fits if f.chart_frame == name), profile.fits[0])
 
     def _show_foot(self) -> None:
         if self.frame is None:
@@ -432,7 +437,7 @@ class FitRoom(QWidget):
         """Ask for the table to be written."""
         profile = self.named()
         if profile is not None and self.report is not None:
-            after = self.report.colours.through(profile.fits[0].model)
+            after = self.report.colours.through(self._own(profile).model)
             self.csv_wanted.emit(profile.name, report_csv(self.report.colours, after))
 
     def _export_clicked(self) -> None:

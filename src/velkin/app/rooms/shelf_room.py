@@ -286,7 +286,7 @@ class ShelfRoom(QWidget):
         assert profile is not None
         chosen = self._model.selected if self._model.shoot is not None else ()
         cameras = {self._model.state.frames[f].facts.unique for f in chosen}
-        pictures = isinstance(profile, CameraProfile) and profile.for_pictures
+        pictures = profile.for_pictures
         self.variant.setEnabled(isinstance(profile, CameraProfile) and not pictures)
         self.give_button.setText(f"Give it to {count(len(chosen), 'chosen frame')}")
         fits = bool(chosen) and (not profile.camera or profile.camera in cameras) and not pictures

@@ -65,7 +65,7 @@ def check_camera(profile: AnyProfile, camera: str, force: bool = False) -> None:
     ------
     BadProfile
     """
-    if isinstance(profile, CameraProfile) and profile.for_pictures:
+    if profile.for_pictures:
         raise BadProfile(f"{profile.name} was fitted on a finished picture and takes such numbers, not a sensor's")
     if not force and profile.camera and profile.camera != camera:
         raise BadProfile(f"the profile was made for {profile.camera}, and the frame was shot with {camera}")

@@ -112,6 +112,11 @@ class DNGProfile:
         return "DNG profile"
 
     @property
+    def for_pictures(self) -> bool:
+        """Never: a DNG profile takes a sensor's numbers."""
+        return False
+
+    @property
     def balance(self) -> None:
         """No chart frame's balance is known."""
         return None

@@ -14,7 +14,7 @@ from velkin.core.cameraprofiles.models import Matrix, Model, Table
 from velkin.core.cameraprofiles.profile import CameraProfile, LightFit
 from velkin.core.cameraprofiles.table_fit import HUES
 from velkin.core.cameraprofiles.tone import STRAIGHT, standard_curve
-from velkin.core.cameraprofiles.variants import Varied
+from velkin.core.cameraprofiles.variants import Variant, Varied
 from velkin.core.errors import NotSupported
 from velkin.core.spaces.rgb import ROMM
 
@@ -102,8 +102,7 @@ def _table_of(profile: CameraProfile, fit: LightFit) -> HueSatMap | None:
 
 def _after_mixer(model: Model, profile: CameraProfile) -> Callable[[Floats], Floats]:
     """The model with the variant's saturation but without its mixer, which the matrices carry."""
-    softened = Varied(model, type(profile.variant)(saturation=profile.variant.saturation))
-    return softened.xyz
+    return Varied(model, Variant(saturation=profile.variant.saturation)).xyz
 
 
 def table_between(matrix: Floats, model: Callable[[Floats], Floats], hues: int = HUES) -> HueSatMap:

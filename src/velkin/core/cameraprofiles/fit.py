@@ -64,6 +64,10 @@ class FitRequest:
     tone: str = "none"
     weights: tuple[tuple[str, float], ...] = ()
 
+    def left_out(self) -> set[str]:
+        """Patches that count nothing: left out of the reading, or of no weight."""
+        return set(self.reading.choices.left_out) | {name for name, weight in self.weights if weight <= 0}
+
 
 @dataclass(frozen=True)
 class Fitted:
@@ -120,7 +124,7 @@ def patch_errors(rgb: Floats, colours: ColourMap, reference: Floats, neutrals: l
 def _prepare(request: FitRequest) -> _Prepared:
     chart, rgb = request.chart, request.reading.rgb()
     weight_of = dict(request.weights)
-    left_out = set(request.reading.choices.left_out) | {name for name, weight in weight_of.items() if weight <= 0}
+    left_out = request.left_out()
     used = [i for i, name in enumerate(chart.ids) if name not in left_out]
     neutrals = [used.index(i) for i in chart.neutral_rows() if i in used]
     if len(used) < 6 or not neutrals:

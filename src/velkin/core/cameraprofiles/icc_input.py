@@ -72,6 +72,11 @@ class ICCInput:
     balance = None
     figures = None
 
+    @property
+    def for_pictures(self) -> bool:
+        """Whether it takes finished pictures rather than camera numbers, as Velkin's own profiles say."""
+        return self.takes == "picture"
+
     def tone_curve(self) -> None:
         """None: a curve, if any, is in the table."""
         return

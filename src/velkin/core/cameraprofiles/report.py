@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,6 +37,8 @@ class PatchColours:
     rgb : ndarray (N, 3)
         Balanced camera RGB.
     balance : ndarray (3,)
+    neutrals : tuple of int
+        The neutral patches that the fit uses, by which exposures are matched.
     """
 
     chart: Chart
@@ -44,11 +46,12 @@ class PatchColours:
     before: Floats
     rgb: Floats
     balance: Floats
+    neutrals: tuple[int, ...]
 
     def through(self, colours: ColourMap) -> Floats:
         """The patches through a map, brought to the reference's exposure by the neutrals."""
         xyz = colours.xyz(self.rgb)
-        return np.asarray(xyz * common_exposure(xyz[:, 1], self.reference[:, 1], self.chart.neutral_rows()))
+        return np.asarray(xyz * common_exposure(xyz[:, 1], self.reference[:, 1], list(self.neutrals)))
 
     def errors(self, xyz: Floats) -> Floats:
         """ΔE00 (N,) from the reference."""
@@ -64,9 +67,12 @@ def patch_colours(request: FitRequest, as_shot: Floats) -> PatchColours:
         balance = as_shot
     kelvin, _ = request.built_in.temperature(balance)
     light = request.light or illuminant_at(float(np.clip(kelvin, 1500.0, 25000.0)))
-    colours = PatchColours(request.chart, request.chart.reference(light), rgb, rgb * balance, balance)
+    out = request.left_out()
+    rows = request.chart.neutral_rows()
+    neutrals = tuple(i for i in rows if request.chart.ids[i] not in out) or tuple(rows)
+    colours = PatchColours(request.chart, request.chart.reference(light), rgb, rgb * balance, balance, neutrals)
     built_in = Matrix(as_rows(request.built_in.matrix(balance)))
-    return PatchColours(request.chart, colours.reference, colours.through(built_in), colours.rgb, balance)
+    return replace(colours, before=colours.through(built_in))
 
 
 def verdict(figures: Figures) -> tuple[str, str]:

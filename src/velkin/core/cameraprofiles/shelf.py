@@ -137,10 +137,7 @@ class Shelf:
         return tuple(
             e
             for e in self.entries
-            if e.kept.on
-            and e.profile is not None
-            and e.camera in ("", camera)
-            and not (isinstance(e.profile, CameraProfile) and e.profile.for_pictures)
+            if e.kept.on and e.profile is not None and e.camera in ("", camera) and not e.profile.for_pictures
         )
 
     def state_of(self, profile: AnyProfile) -> str:
