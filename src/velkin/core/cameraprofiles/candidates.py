@@ -50,19 +50,29 @@ def fit_candidates(training: Training, names: tuple[str, ...]) -> tuple[Candidat
         When the patches do not span three dimensions.
     """
     rgb = training.rgb
-    length = np.maximum(np.linalg.norm(rgb, axis=1, keepdims=True), 1e-9)
-    if not np.all(np.isfinite(rgb)) or np.linalg.cond(rgb / length) > 200.0:
-        raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
     colours, xyz, weights = training.all_rgb(), training.all_xyz(), training.all_weights()
-    hold = np.eye(2) * (0.0 if training.known else _MATRIX_HOLD)
-    start = least_squares(colours, xyz, weights)
-    matrices = _in_two(colours, xyz, weights, start, hold)
+    matrices = _matrices(training, colours, xyz, weights)
     made = [Candidate(Matrix(as_rows(matrices[0])), _missed(training, np.einsum("ni,nci->nc", rgb, matrices[1:])))]
     if "rootpoly" in names:
         made.append(_root_polynomial(training, colours, xyz, weights, matrices))
     if "table" in names:
         made.append(_table(training, colours, xyz, weights, matrices))
     return tuple(made)
+
+
+def plain_matrix(training: Training) -> Matrix:
+    """The matrix alone, without what it predicts; refused as `fit_candidates` refuses."""
+    return Matrix(as_rows(_matrices(training, training.all_rgb(), training.all_xyz(), training.all_weights())[0]))
+
+
+def _matrices(training: Training, colours: Floats, xyz: Floats, weights: Floats) -> Floats:
+    """The matrix of every fit, (B, 3, 3)."""
+    rgb = training.rgb
+    length = np.maximum(np.linalg.norm(rgb, axis=1, keepdims=True), 1e-9)
+    if not np.all(np.isfinite(rgb)) or np.linalg.cond(rgb / length) > 200.0:
+        raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
+    hold = np.eye(2) * (0.0 if training.known else _MATRIX_HOLD)
+    return _in_two(colours, xyz, weights, least_squares(colours, xyz, weights), hold)
 
 
 def _missed(training: Training, predicted: Floats) -> Floats:

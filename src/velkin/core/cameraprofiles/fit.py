@@ -8,7 +8,7 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.candidates import Candidate, fit_candidates
+from velkin.core.cameraprofiles.candidates import Candidate, fit_candidates, plain_matrix
 from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.cameraprofiles.models import NAMES, WORDS, ColourMap, Matrix, as_rows
 from velkin.core.cameraprofiles.profile import CameraProfile, Figures, LightFit, PatchError
@@ -94,7 +94,7 @@ class Fitted:
 
 
 @dataclass(frozen=True)
-class _Prepared:
+class Prepared:
     """A reading made ready: used patches only, balanced, with the reference under the light."""
 
     ids: tuple[str, ...]
@@ -121,52 +121,73 @@ def patch_errors(rgb: Floats, colours: ColourMap, reference: Floats, neutrals: l
     return ciede2000(xyz_to_lab(xyz * exposure), xyz_to_lab(reference)), exposure
 
 
-def _prepare(request: FitRequest) -> _Prepared:
+def used_patches(request: FitRequest, greys: int) -> tuple[list[int], list[int]]:
+    """Indices of the patches that count, and which of those are neutral. Raises FitRefused when they are too few."""
+    out = request.left_out()
+    used = [i for i, name in enumerate(request.chart.ids) if name not in out]
+    neutrals = [used.index(i) for i in request.chart.neutral_rows() if i in used]
+    if len(used) < 6 or len(neutrals) < greys:
+        least = {1: "one", 3: "three"}[greys]
+        raise FitRefused(f"too few patches are left to fit a profile from: six, {least} of them neutral, are the least")
+    return used, neutrals
+
+
+def prepared(
+    request: FitRequest,
+    used: list[int],
+    neutrals: list[int],
+    balance: Floats,
+    rgb: Floats,
+    light: Illuminant,
+    white: tuple[float, float],
+) -> Prepared:
+    """The used patches of a request with their balanced camera RGB (N, 3) and the `white` (kelvin, Duv) of their light."""
+    chart, weight_of = request.chart, dict(request.weights)
+    return Prepared(
+        tuple(chart.ids[u] for u in used),
+        neutrals,
+        balance,
+        rgb,
+        chart.reference(light)[used],
+        None if chart.reflectances is None else chart.reflectances[used],
+        np.array([weight_of.get(chart.ids[u], 1.0) for u in used]),
+        light,
+        *white,
+    )
+
+
+def _prepare(request: FitRequest) -> Prepared:
     chart, rgb = request.chart, request.reading.rgb()
-    weight_of = dict(request.weights)
-    left_out = request.left_out()
-    used = [i for i, name in enumerate(chart.ids) if name not in left_out]
-    neutrals = [used.index(i) for i in chart.neutral_rows() if i in used]
-    if len(used) < 6 or not neutrals:
-        raise FitRefused("too few patches are left to fit a profile from: six, one of them neutral, are the least")
+    used, neutrals = used_patches(request, 1)
     balance = from_greys(request.reading, chart)
     kelvin, duv = request.built_in.temperature(balance)
     light = request.light or illuminant_at(float(np.clip(kelvin, 1500.0, 25000.0)))
     if request.light is not None:
         kelvin, duv = cct_duv(xyz_to_xy(light.white))
-    reference = chart.reference(light)[used]
     balanced = (rgb * balance)[used]
     if not np.all(np.isfinite(balanced)) or balanced[neutrals].min() <= 0:
         raise FitRefused("the neutral patches read as nothing, so that no white balance can be taken from them")
-    return _Prepared(
-        tuple(chart.ids[u] for u in used),
-        neutrals,
-        balance,
-        balanced,
-        reference,
-        None if chart.reflectances is None else chart.reflectances[used],
-        np.array([weight_of.get(chart.ids[u], 1.0) for u in used]),
-        light,
-        kelvin,
-        duv,
-    )
+    return prepared(request, used, neutrals, balance, balanced, light, (kelvin, duv))
 
 
-def _training(ready: _Prepared) -> Training:
+def check_colourful(rgb: Floats) -> None:
+    """Refuse patches (N, 3) that are all of one colour. Raises FitRefused."""
+    if np.ptp(rgb / np.maximum(rgb.sum(axis=1, keepdims=True), 1e-9), axis=0).max() < 0.02:
+        raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
+
+
+def _training(ready: Prepared) -> Training:
     """Patches on the exposure of their reference. White is kept at that exposure, and which it is the matrix decides a
     little: both are settled together."""
     rgb = ready.rgb * common_exposure(ready.rgb[:, 1], ready.reference[:, 1], ready.neutrals)
-    if np.ptp(rgb / np.maximum(rgb.sum(axis=1, keepdims=True), 1e-9), axis=0).max() < 0.02:
-        raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
-    training = training_of(rgb, ready.reference, ready.weights, ready.reflectances, ready.light)
-    matrix = fit_candidates(training, ("matrix",))[0].model
+    check_colourful(rgb)
+    matrix = plain_matrix(training_of(rgb, ready.reference, ready.weights, ready.reflectances, ready.light, leave_out=False))
     rgb = rgb * common_exposure(matrix.xyz(rgb)[:, 1], ready.reference[:, 1], ready.neutrals)
     return training_of(rgb, ready.reference, ready.weights, ready.reflectances, ready.light)
 
 
-def _light_fit(request: FitRequest, ready: _Prepared, candidate: Candidate, matrix: Matrix) -> LightFit:
-    before = Matrix(as_rows(request.built_in.matrix(ready.balance)))
-    was, _ = patch_errors(ready.rgb, before, ready.reference, ready.neutrals)
+def light_fit(request: FitRequest, ready: Prepared, candidate: Candidate, matrix: Matrix, was: Floats) -> LightFit:
+    """A candidate with its figures; `was` (N,) is each patch's ΔE00 before."""
     after, exposure = patch_errors(ready.rgb, candidate.model, ready.reference, ready.neutrals)
     return LightFit(
         model=candidate.model,
@@ -223,7 +244,9 @@ def fit(request: FitRequest, second: FitRequest | None = None) -> Fitted:
         candidates = fit_candidates(_training(ready), names)
         plain = candidates[0].model
         assert isinstance(plain, Matrix)
-        per_light.append({c.name: _light_fit(one, ready, c, plain) for c in candidates})
+        before = Matrix(as_rows(one.built_in.matrix(ready.balance)))
+        was, _ = patch_errors(ready.rgb, before, ready.reference, ready.neutrals)
+        per_light.append({c.name: light_fit(one, ready, c, plain, was) for c in candidates})
     per_light.sort(key=lambda fits: fits["matrix"].cct)
     if len(per_light) == 2:
         warm, cool = (fits["matrix"].cct for fits in per_light)

@@ -7,16 +7,25 @@ matrix, root-polynomial or table is fitted as for raw.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 
 from velkin.core.cameraprofiles.candidates import fit_candidates
-from velkin.core.cameraprofiles.fit import FitRequest, Fitted, common_exposure, patch_errors, recommend
+from velkin.core.cameraprofiles.fit import (
+    FitRequest,
+    Fitted,
+    check_colourful,
+    common_exposure,
+    light_fit,
+    prepared,
+    recommend,
+    used_patches,
+)
 from velkin.core.cameraprofiles.models import NAMES, Matrix
-from velkin.core.cameraprofiles.profile import CameraProfile, Figures, LightFit, PatchError
+from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.training import training_of
 from velkin.core.errors import FitRefused
 from velkin.core.spaces.adaptation import xyz_to_xy
@@ -122,9 +131,8 @@ def state_of(encoded: Floats, reference: Floats, neutrals: list[int], tag: RGBSp
     tag : RGBSpace
         By which the numbers are read; sRGB for a picture without a tag.
     """
-    xyz = np.asarray(tag.decode(encoded)) @ tag.to_xyz.T
-    xyz = xyz * common_exposure(xyz[:, 1], reference[:, 1], neutrals)
-    error = float(ciede2000(xyz_to_lab(xyz), xyz_to_lab(reference)).mean())
+    xyz = _by_tag(encoded, reference, neutrals, tag)
+    error = float(_errors_by_tag(encoded, reference, neutrals, tag).mean())
     order = sorted(neutrals, key=lambda i: float(reference[i, 1]))
     slopes = np.diff(np.log(reference[order, 1])) / np.diff(np.log(np.maximum(encoded[order].mean(axis=1), 1e-6)))
     bend = float(slopes.max() / max(slopes.min(), 1e-3) - 1.0) if len(slopes) > 1 else 0.0
@@ -148,46 +156,36 @@ def fit_picture(request: FitRequest, tag: RGBSpace) -> tuple[Fitted, PictureStat
     FitRefused
         When its greys are clipped or too few, or a reading does not determine a profile.
     """
-    chart, encoded = request.chart, request.reading.rgb()
-    left_out = set(request.reading.choices.left_out)
-    used = [i for i, name in enumerate(chart.ids) if name not in left_out]
-    neutrals = [used.index(i) for i in chart.neutral_rows() if i in used]
-    if len(used) < 6 or len(neutrals) < 3:
-        raise FitRefused("too few patches are left to fit a profile from: six, three of them neutral, are the least")
+    used, neutrals = used_patches(request, 3)
     light = request.light or Illuminant("D50", daylight(5003.0))
-    reference, numbers = chart.reference(light)[used], encoded[used]
+    numbers, reference = request.reading.rgb()[used], request.chart.reference(light)[used]
     curves = grey_curves(numbers[neutrals], reference[neutrals, 1])
-    state = state_of(numbers, reference, neutrals, tag)
     rgb = through_curves(curves, numbers)
-    if np.ptp(rgb / np.maximum(rgb.sum(axis=1, keepdims=True), 1e-9), axis=0).max() < 0.02:
-        raise FitRefused("the patches read do not differ in colour, so that no profile can be fitted from them")
-    weights = np.array([dict(request.weights).get(chart.ids[u], 1.0) for u in used])
-    reflectances = None if chart.reflectances is None else chart.reflectances[used]
+    check_colourful(rgb)
+    ready = prepared(request, used, neutrals, np.ones(3), rgb, light, cct_duv(xyz_to_xy(light.white)))
     names = NAMES if request.model == "auto" else (request.model,)
-    candidates = fit_candidates(training_of(rgb, reference, weights, reflectances, light), names)
+    candidates = fit_candidates(training_of(rgb, reference, ready.weights, ready.reflectances, light), names)
     plain = candidates[0].model
     assert isinstance(plain, Matrix)
-    before_xyz = np.asarray(tag.decode(numbers)) @ tag.to_xyz.T
-    before_xyz = before_xyz * common_exposure(before_xyz[:, 1], reference[:, 1], neutrals)
-    before = ciede2000(xyz_to_lab(before_xyz), xyz_to_lab(reference))
-    kelvin, duv = cct_duv(xyz_to_xy(light.white))
-    profiles, left = [], {}
-    for candidate in candidates:
-        if candidate.name not in names:
-            continue
-        after, exposure = patch_errors(rgb, candidate.model, reference, neutrals)
-        left[candidate.name] = float(candidate.left_out.mean())
-        figures = Figures(
-            float(after.mean()), float(np.percentile(after, 95)), float(after.max()), left[candidate.name],
-            float(after[neutrals].mean()), float(before.mean()),
-        )  # fmt: skip
-        patches = tuple(PatchError(chart.ids[u], float(b), float(a)) for u, b, a in zip(used, before, after, strict=True))
-        fitted = LightFit(
-            candidate.model, plain.matrix, (1.0, 1.0, 1.0), exposure, light.name, kelvin, duv,
-            chart.id, request.chart_frame, figures, patches,
-        )  # fmt: skip
-        name = request.name or f"{request.camera or request.chart_frame}, finished picture"
-        profiles.append(CameraProfile(name, request.camera, (fitted,), tone=request.tone, curves=curves))
-    recommended, reason = recommend(left)
-    made = tuple(replace(p, reason=reason) if p.model == recommended else p for p in profiles)
-    return Fitted(made, recommended, reason), state
+    was = _errors_by_tag(numbers, reference, neutrals, tag)
+    fits = {c.name: light_fit(request, ready, c, plain, was) for c in candidates if c.name in names}
+    recommended, reason = recommend({name: f.figures.leave_one_out for name, f in fits.items()})
+    name = request.name or f"{request.camera or request.chart_frame}, finished picture"
+    profiles = tuple(
+        CameraProfile(
+            name, request.camera, (f,), tone=request.tone, curves=curves, reason=reason if model == recommended else ""
+        )
+        for model, f in fits.items()
+    )
+    return Fitted(profiles, recommended, reason), state_of(numbers, reference, neutrals, tag)
+
+
+def _by_tag(numbers: Floats, reference: Floats, neutrals: list[int], tag: RGBSpace) -> Floats:
+    """XYZ D50 (N, 3) of a picture's numbers read by its tag, on the reference's exposure."""
+    xyz = np.asarray(tag.decode(numbers)) @ tag.to_xyz.T
+    return np.asarray(xyz * common_exposure(xyz[:, 1], reference[:, 1], neutrals))
+
+
+def _errors_by_tag(numbers: Floats, reference: Floats, neutrals: list[int], tag: RGBSpace) -> Floats:
+    """ΔE00 (N,) of the patches from their reference when the picture is read by its tag."""
+    return ciede2000(xyz_to_lab(_by_tag(numbers, reference, neutrals, tag)), xyz_to_lab(reference))

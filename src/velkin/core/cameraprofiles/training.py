@@ -33,7 +33,7 @@ class Training:
     weights : ndarray (N,)
         Of the patches.
     surfaces_rgb : ndarray (B, M, 3)
-        Camera RGB of the surfaces: first as all patches tell, then (B − 1 times) as they tell without one of them.
+        Camera RGB of the surfaces: first as all patches tell, then (B − 1 times, or not at all) as they tell without one of them.
     surfaces_xyz : ndarray (M, 3)
     """
 
@@ -50,7 +50,7 @@ class Training:
 
     def all_rgb(self) -> Floats:
         """Camera RGB of patches and surfaces, (B, N + M, 3)."""
-        batch = len(self.rgb) + 1
+        batch = len(self.surfaces_rgb)
         return np.concatenate([np.broadcast_to(self.rgb, (batch, *self.rgb.shape)), self.surfaces_rgb], axis=1)
 
     def all_xyz(self) -> Floats:
@@ -62,10 +62,12 @@ class Training:
         count, extra = len(self.rgb), len(self.surfaces_xyz)
         use = np.vstack([np.ones(count), 1.0 - np.eye(count)]) * self.weights
         beyond = np.full((count + 1, extra), self.weights.sum() / max(extra, 1))
-        return np.concatenate([use, beyond], axis=1)
+        return np.concatenate([use, beyond], axis=1)[: len(self.surfaces_rgb)]
 
 
-def training_of(rgb: Floats, reference: Floats, weights: Floats, reflectances: Floats | None, light: Illuminant) -> Training:
+def training_of(
+    rgb: Floats, reference: Floats, weights: Floats, reflectances: Floats | None, light: Illuminant, leave_out: bool = True
+) -> Training:
     """The colours to fit to.
 
     Parameters
@@ -77,13 +79,15 @@ def training_of(rgb: Floats, reference: Floats, weights: Floats, reflectances: F
     weights : ndarray (N,)
     reflectances : ndarray (N, 81) or None
     light : Illuminant
+    leave_out : bool
+        Whether fits without one patch each are wanted too.
     """
-    count = len(rgb)
+    without = np.eye(len(rgb)) if leave_out else np.zeros((0, len(rgb)))
     if reflectances is None:
-        return Training(rgb, reference, weights, np.zeros((count + 1, 0, 3)), np.zeros((0, 3)))
+        return Training(rgb, reference, weights, np.zeros((len(without) + 1, 0, 3)), np.zeros((0, 3)))
     surfaces = plausible_surfaces()
     seen: SeenThrough = seen_through(rgb, reflectances, light.power)
     trusted = weights / (1.0 + (seen.surprise / 4.0) ** 4)
-    told = [seen.predict(rgb, surfaces)] + [seen.predict(rgb, surfaces, 1.0 - row) for row in np.eye(count)]
+    told = [seen.predict(rgb, surfaces)] + [seen.predict(rgb, surfaces, 1.0 - row) for row in without]
     xyz = xyz_of_surfaces(surfaces, light.power) @ bradford(light.white, D50).T
     return Training(rgb, reference, trusted, np.maximum(np.stack(told), 1e-4), np.asarray(xyz))
