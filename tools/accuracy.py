@@ -31,7 +31,7 @@ from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.smoothness import smoothness
 from velkin.core.cameraprofiles.table_fit import as_table, fit_fields
 from velkin.core.charts.built_in import iso24
-from velkin.core.charts.judge import Verdict, refuse_unusable
+from velkin.core.charts.judge import refuse_unusable
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.files.raw import DNGColour, read_facts
 from velkin.core.icc.transform import to_lab
@@ -152,8 +152,7 @@ def _hard_rows() -> list[str]:
                     write_dng(path, camera.sensor.expose(scene.rgb, rng), camera, shot)
                     kept = read_chart(path, CHART)
                     refuse_unusable(kept.judgements)
-                    uneven = any(j.about == "Light" and j.verdict is Verdict.NOTE for j in kept.judgements)
-                    reading = kept.even_light(uneven).for_fit()
+                    reading = kept.even_light(kept.is_uneven).for_fit()
                     fitted = fit(replace(_request(camera, light), reading=reading))
                     means.append([fitted.of(m).figures.mean for m in NAMES])
                 cells = [v for clean, spoilt in zip(*means, strict=True) for v in (clean, spoilt, spoilt / clean)]

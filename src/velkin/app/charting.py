@@ -12,8 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from velkin.core.cameraprofiles.fit import FitRequest, fit, stamped
-from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.fit import fit
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.average import average_readings
 from velkin.core.charts.definition import Chart
@@ -84,14 +83,12 @@ class Charting(QObject):
 
     def fit(self, frame: int, kept: JudgedReading) -> None:
         """Fit a profile from a reading; it comes as `fit_ready` and is kept only by `Desk.keep_profile`."""
-        state = self._desk.model.state
-        f, light = state.frames[frame], state.light_of(frame)
+        fitting = self._desk.fitting
+        request = fitting.plain_request(frame, kept)
 
         def work() -> CameraProfile:
             refuse_unusable(kept.judgements)
-            name = light.name if (f.facts.model or "Camera") in light.name else f"{f.facts.model or 'Camera'}, {light.name}"
-            request = FitRequest(kept.for_fit(), kept.chart, f.facts.unique, built_in(f.facts), None, name, f.path.name)
-            return stamped(fit(request).of("auto"), datetime.now())
+            return fitting.stamp(fit(request).of("auto"))
 
         self._do(frame, work, lambda result: self.fit_ready.emit(frame, result))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,12 +14,12 @@ from velkin.app.words import count
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.export import ExportChoices, exported
 from velkin.core.cameraprofiles.fit import FitRequest, Fitted, fit, stamped
-from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
+from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.report import PatchColours, patch_colours
 from velkin.core.cameraprofiles.shelf import name_by_pattern
 from velkin.core.charts.definition import Chart
-from velkin.core.charts.judge import refuse_unusable, without_clipped_colours
+from velkin.core.charts.judge import refuse_unusable
 from velkin.core.charts.reading_job import JudgedReading, charts_in, pixels_of, read_found
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
@@ -82,10 +82,10 @@ class Fitting(QObject):
         """Fit every model with these choices; the newest wish wins. It comes as `report_ready`."""
         self._wish += 1
         number, state = self._wish, self._desk.model.state
-        first = self._request(state.frames[frame], kept, wish, wish.light)
+        first = self.request(state.frames[frame], kept, wish, wish.light)
         second = None
         if wish.second is not None and wish.second in state.readings:
-            second = self._request(state.frames[wish.second], state.readings[wish.second], wish, None)
+            second = self.request(state.frames[wish.second], state.readings[wish.second], wish, None)
         facts = state.frames[frame].facts
 
         def work() -> FitReport | None:
@@ -100,7 +100,8 @@ class Fitting(QObject):
 
         self._desk.service.do(work, done)
 
-    def _request(self, frame: Frame, kept: JudgedReading, wish: FitWish, light: Illuminant | None) -> FitRequest:
+    def request(self, frame: Frame, kept: JudgedReading, wish: FitWish, light: Illuminant | None) -> FitRequest:
+        """What is to be fitted on a frame's reading with a person's choices."""
         return FitRequest(
             kept.for_fit(),
             kept.chart,
@@ -113,6 +114,10 @@ class Fitting(QObject):
             tone=wish.tone,
             weights=wish.weights,
         )
+
+    def plain_request(self, frame: int, kept: JudgedReading) -> FitRequest:
+        """What is to be fitted on a frame's reading without any choice."""
+        return self.request(self._desk.model.state.frames[frame], kept, FitWish(), None)
 
     def stamp(self, profile: CameraProfile) -> CameraProfile:
         """The profile with the time it was made, now."""
@@ -157,31 +162,23 @@ class Fitting(QObject):
 
     def fit_picture(self, path: Path, chart: Chart) -> None:
         """Fit on a finished picture of a chart; the profile goes onto the shelf, with a word on what the picture went through."""
-        from velkin.core.cameraprofiles.picture_fit import PictureState, fit_picture
-        from velkin.core.spaces.rgb import BUILT_IN, SRGB
-        from velkin.core.tags.inspect import inspect
+        from velkin.core.cameraprofiles.picture_fit import fit_picture_file
 
-        def work() -> tuple[CameraProfile, PictureState]:
-            found = inspect(path)
+        def work() -> tuple[CameraProfile, str]:
             image, scale = pixels_of(path)
             kept = read_found(image, charts_in(image, chart, scale)[0], scale)
-            judgements, at_end = without_clipped_colours(kept.judgements, kept.chart.neutrals)
-            refuse_unusable(judgements)
-            reading = kept.for_fit()
-            reading = replace(reading, choices=replace(reading.choices, left_out=(*reading.choices.left_out, *at_end)))
-            request = FitRequest(reading, kept.chart, found.camera, ColourMatrices((), ()), None, path.stem, path.name)
-            fitted, state = fit_picture(request, BUILT_IN.get(found.tag.space or "", SRGB))
-            return self.stamp(fitted.of("auto")), state
+            fitted, said = fit_picture_file(path, kept.even_light(kept.is_uneven), path.stem)
+            return self.stamp(fitted.of("auto")), said
 
         def done(result: Any) -> None:
             if isinstance(result, VelkinError):
                 self._desk.model.report(about(result, path))
                 return
-            profile, state = result
+            profile, said = result
             self._desk.shelving.add(profile)
             words = f"{profile.name} is on the shelf: mean ΔE {profile.figures.mean:.1f} on the chart."
-            if state.words():
-                self._desk.model.report(f"{words} {state.words()}")
+            if said:
+                self._desk.model.report(f"{words} {said}")
             else:
                 self._desk.model.notice.emit(words)
 

@@ -56,7 +56,10 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         shoot = _demo(app)
     window = open_window(shoot)
     window.show()
-    window.service.do(warm_up, lambda _: None)
+    later = QTimer(window)
+    later.setSingleShot(True)
+    later.timeout.connect(lambda: window.service.do(warm_up, lambda _: None))
+    later.start(2000)  # the first picture comes before what later ones may need
     if screenshot is not None:
         window.resize(1280, 800)
         settle(window, 40)

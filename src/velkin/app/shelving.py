@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from platformdirs import user_data_path
@@ -38,7 +40,11 @@ class Shelving(QObject):
 
     def look(self) -> None:
         """Read what is new, and watch everything that is there."""
-        changed = self.shelf.scan()
+        if self.shelf.scan():
+            self.changed.emit()
+        self._watch()
+
+    def _watch(self) -> None:
         folder = self.shelf.folder
         wanted = [str(folder if folder.exists() else next(p for p in folder.parents if p.exists()))]
         wanted += [str(e.path) for e in self.shelf.entries]
@@ -49,13 +55,12 @@ class Shelving(QObject):
         new = [w for w in wanted if w not in watched]
         if new:
             self._watcher.addPaths(new)
-        if changed:
-            self.changed.emit()
 
     def use(self, folder: Path) -> None:
         """Take another folder for the shelf."""
         self.shelf = Shelf(folder)
-        self.look()
+        self.shelf.scan()
+        self._watch()
         self.changed.emit()
 
     def add(self, profile: CameraProfile) -> None:
@@ -65,8 +70,12 @@ class Shelving(QObject):
     def bring(self, paths: list[Path]) -> list[Path]:
         """Copy profile files onto the shelf; those that came."""
         came: list[Path] = []
+
+        def one(path: Path) -> None:
+            came.append(self.shelf.bring(path))
+
         for path in paths:
-            self._do(lambda p=path: came.append(self.shelf.bring(p)), path)
+            self._do(partial(one, path), path)
         return came
 
     def decide(self, entry: ShelfEntry, **changes: object) -> None:
@@ -77,15 +86,15 @@ class Shelving(QObject):
         """Move a profile's file out of the shelf; it can be found again."""
         self._do(lambda: self.shelf.take_off(entry))
 
-    def _do(self, work: object, about: Path | None = None) -> None:
+    def _do(self, work: Callable[[], object], about: Path | None = None) -> None:
         try:
-            work()  # type: ignore[operator]
+            work()
         except VelkinError as error:
             error.file = error.file or about
             self.problem.emit(str(error))
         except OSError as error:
             self.problem.emit(f"{self.shelf.folder}: the shelf cannot be changed ({error.strerror}); nothing was lost.")
-        self.look()
+        self._watch()  # what changes the shelf reads it again itself
         self.changed.emit()
 
     def words_for(self, profile: AnyProfile) -> str:

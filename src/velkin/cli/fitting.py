@@ -41,10 +41,7 @@ def space_named(name: str) -> RGBSpace:
 
 def evened(kept: JudgedReading, wish: str) -> JudgedReading:
     """The reading with uneven light corrected as --even-light says; `auto` does so where it was judged uneven."""
-    from velkin.core.charts.judge import Verdict
-
-    uneven = any(j.about == "Light" and j.verdict is Verdict.NOTE for j in kept.judgements)
-    return kept.even_light(wish == "on" or (wish == "auto" and uneven))
+    return kept.even_light(wish == "on" or (wish == "auto" and kept.is_uneven))
 
 
 def fit(arguments: argparse.Namespace) -> int:
@@ -146,12 +143,7 @@ def _request(arguments: argparse.Namespace, file: Path, light: str | None, corne
 
 def _from_picture(arguments: argparse.Namespace, suffixes: set[str]) -> tuple[CameraProfile, str]:
     """The profile fitted on a finished picture of the chart, and what it visibly went through."""
-    from velkin.core.cameraprofiles.fit import FitRequest
-    from velkin.core.cameraprofiles.matrices import ColourMatrices
-    from velkin.core.cameraprofiles.picture_fit import fit_picture
-    from velkin.core.charts.judge import refuse_unusable, without_clipped_colours
-    from velkin.core.spaces.rgb import BUILT_IN, SRGB
-    from velkin.core.tags.inspect import inspect
+    from velkin.core.cameraprofiles.picture_fit import fit_picture_file
 
     if ".dcp" in suffixes:
         raise OutputRefused(
@@ -162,30 +154,16 @@ def _from_picture(arguments: argparse.Namespace, suffixes: set[str]) -> tuple[Ca
         raise FitRefused(
             "two lights in one profile need raw files: a finished picture has its white balance in it", arguments.file
         )
-    found = inspect(arguments.file)
     kept = read_chart(arguments.file, arguments.chart, arguments.grid, arguments.corners)
-    judgements, at_end = without_clipped_colours(kept.judgements, kept.chart.neutrals)
-    reading = evened(kept, arguments.even_light).for_fit()
-    reading = replace(reading, choices=replace(reading.choices, left_out=(*reading.choices.left_out, *at_end)))
-    request = FitRequest(
-        reading,
-        kept.chart,
-        found.camera,
-        ColourMatrices((), ()),
-        _light(arguments.light),
-        arguments.name or arguments.file.stem,
-        arguments.file.name,
-        arguments.model,
-        tone=arguments.tone,
-    )
+    light, name = _light(arguments.light), arguments.name or arguments.file.stem
     try:
-        refuse_unusable(judgements)
-        fitted, state = fit_picture(request, BUILT_IN.get(found.tag.space or "", SRGB))
+        fitted, words = fit_picture_file(
+            arguments.file, evened(kept, arguments.even_light), name, light, arguments.model, arguments.tone
+        )
     except VelkinError as error:
         error.file = error.file or arguments.file
         raise
-    words = f"left out, at an end of the picture's range: {', '.join(at_end)}. " if at_end else ""
-    return fitted.of(arguments.model), (words + state.words()).strip()
+    return fitted.of(arguments.model), words
 
 
 def _report(profile: CameraProfile, written: list[dict[str, str]], as_json: bool) -> None:

@@ -25,10 +25,8 @@ from velkin.app.rooms.chart_parts import CloseUp, LightMap, PatchTable, QualityR
 from velkin.app.rooms.chart_view import ChartView
 from velkin.app.service import Rendered
 from velkin.app.words import count, signed
-from velkin.core.cameraprofiles.fit import common_exposure
-from velkin.core.cameraprofiles.matrices import built_in
-from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
 from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.cameraprofiles.report import patch_colours
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.evenness import light_on
@@ -37,11 +35,9 @@ from velkin.core.charts.judge import Judgement, Verdict
 from velkin.core.charts.read import Choices
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.charts.refining import homography
-from velkin.core.errors import FitRefused, VelkinError
+from velkin.core.errors import VelkinError
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
-from velkin.core.spectra import illuminant_at
-from velkin.core.whitebalance import from_greys
 
 Floats = NDArray[np.float64]
 
@@ -537,22 +533,11 @@ class ChartRoom(QWidget):
         exposure), and the temperature of the reference."""
         assert self.kept is not None and self.frame is not None
         facts = self._model.state.frames[self.frame].facts
-        reading = self.kept.for_fit()
-        rgb = reading.rgb()
-        camera = built_in(facts)
-        try:
-            balance = from_greys(reading, self.chart)
-        except FitRefused:
-            balance = facts.as_shot
-        kelvin, _ = camera.temperature(balance)
-        reference = self.chart.reference(illuminant_at(float(np.clip(kelvin, 1500.0, 25000.0))))
-
-        def through(colours: ColourMap) -> Floats:
-            seen = colours.xyz(rgb * balance)
-            return np.asarray(seen * common_exposure(seen[:, 1], reference[:, 1], self.chart.neutral_rows()))
-
-        after = through(self.profile.colours(balance)) if self.profile is not None else None
-        return reference, through(Matrix(as_rows(camera.matrix(balance)))), after, kelvin
+        request = self._desk.fitting.plain_request(self.frame, self.kept)
+        colours = patch_colours(request, facts.as_shot)
+        kelvin, _ = request.built_in.temperature(colours.balance)
+        after = colours.through(self.profile.colours(colours.balance)) if self.profile is not None else None
+        return colours.reference, colours.before, after, kelvin
 
     def _fill_table(self) -> None:
         ids = self.chart.ids

@@ -7,7 +7,8 @@ matrix, root-polynomial or table is fitted as for raw.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,16 +25,20 @@ from velkin.core.cameraprofiles.fit import (
     recommend,
     used_patches,
 )
+from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.cameraprofiles.models import NAMES, Matrix
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.training import training_of
+from velkin.core.charts.judge import refuse_unusable, without_clipped_colours
+from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import FitRefused
 from velkin.core.spaces.adaptation import xyz_to_xy
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
-from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.spaces.rgb import BUILT_IN, SRGB, RGBSpace
 from velkin.core.spaces.temperature import cct_duv
 from velkin.core.spectra import Illuminant, daylight
+from velkin.core.tags.inspect import inspect
 
 Floats = NDArray[np.float64]
 
@@ -189,3 +194,30 @@ def _by_tag(numbers: Floats, reference: Floats, neutrals: list[int], tag: RGBSpa
 def _errors_by_tag(numbers: Floats, reference: Floats, neutrals: list[int], tag: RGBSpace) -> Floats:
     """ΔE00 (N,) of the patches from their reference when the picture is read by its tag."""
     return ciede2000(xyz_to_lab(_by_tag(numbers, reference, neutrals, tag)), xyz_to_lab(reference))
+
+
+def fit_picture_file(
+    path: Path, kept: JudgedReading, name: str, light: Illuminant | None = None, model: str = "auto", tone: str = "none"
+) -> tuple[Fitted, str]:
+    """Fit on the chart read in a picture file; coloured patches at an end of its range are left out.
+
+    Returns
+    -------
+    fitted : Fitted
+    words : str
+        What was left out, and what the picture visibly went through; empty where there is nothing to say.
+
+    Raises
+    ------
+    ReadingRefused, FitRefused
+    """
+    judgements, at_end = without_clipped_colours(kept.judgements, kept.chart.neutrals)
+    refuse_unusable(judgements)
+    found = inspect(path)
+    reading = kept.for_fit()
+    reading = replace(reading, choices=replace(reading.choices, left_out=(*reading.choices.left_out, *at_end)))
+    no_sensor = ColourMatrices((), ())
+    request = FitRequest(reading, kept.chart, found.camera, no_sensor, light, name, path.name, model, tone=tone)
+    fitted, state = fit_picture(request, BUILT_IN.get(found.tag.space or "", SRGB))
+    parts = [f"Left out, at an end of the picture's range: {', '.join(at_end)}."] if at_end else []
+    return fitted, " ".join([*parts, state.words()]).strip()

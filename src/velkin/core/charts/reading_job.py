@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.evenness import evened, light_on
 from velkin.core.charts.find import FoundChart, find_all
-from velkin.core.charts.judge import Judgement, judge
+from velkin.core.charts.judge import Judgement, Verdict, judge
 from velkin.core.charts.read import Choices, Reading, read
 from velkin.core.errors import ChartNotFound
 from velkin.core.files import picture, raw
@@ -45,6 +45,11 @@ class JudgedReading:
         if not self.reading.choices.even_light:
             return self.reading
         return evened(self.reading, light_on(self.reading, self.chart), self.chart)
+
+    @property
+    def is_uneven(self) -> bool:
+        """Whether the light was judged to fall off over the chart, which can be evened out."""
+        return any(j.about == "Light" and j.verdict is Verdict.NOTE for j in self.judgements)
 
     def even_light(self, on: bool) -> JudgedReading:
         """The same reading with uneven light corrected or not, judged again."""
