@@ -59,7 +59,7 @@ class Desk(QObject):
         self._demo_made.connect(lambda done, total: self.progress.emit("Making the demo's pictures", done, total))
         self.charting = Charting(self)
         self.arriving = Arriving(self)
-        self.shelving = Shelving(shelf_folder or usual_folder())
+        self.shelving = Shelving(shelf_folder or usual_folder(), service)
         self.shelving.problem.connect(model.report)
         self.fitting = Fitting(self)
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from platformdirs import user_data_path
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 
+from velkin.app.service import RenderService
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import Shelf, ShelfEntry
@@ -26,9 +27,10 @@ class Shelving(QObject):
     changed = pyqtSignal()
     problem = pyqtSignal(str)
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, service: RenderService) -> None:
         super().__init__()
         self.shelf = Shelf(folder)
+        self._known = False
         self._watcher = QFileSystemWatcher(self)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -36,7 +38,7 @@ class Shelving(QObject):
         self._soon.timeout.connect(self.look)
         self._watcher.directoryChanged.connect(lambda _: self._soon.start())
         self._watcher.fileChanged.connect(lambda _: self._soon.start())
-        self.look()
+        service.do(self.shelf.scan, lambda _: self._tell())  # the first time all is new; after that only what changed
 
     def look(self) -> None:
         """Read what is new, and watch everything that is there."""
@@ -44,7 +46,12 @@ class Shelving(QObject):
             self.changed.emit()
         self._watch()
 
+    def _tell(self) -> None:
+        self._watch()
+        self.changed.emit()
+
     def _watch(self) -> None:
+        self._known = True
         folder = self.shelf.folder
         wanted = [str(folder if folder.exists() else next(p for p in folder.parents if p.exists()))]
         wanted += [str(e.path) for e in self.shelf.entries]
@@ -60,8 +67,7 @@ class Shelving(QObject):
         """Take another folder for the shelf."""
         self.shelf = Shelf(folder)
         self.shelf.scan()
-        self._watch()
-        self.changed.emit()
+        self._tell()
 
     def add(self, profile: CameraProfile) -> None:
         """Put a fitted profile on the shelf."""
@@ -94,11 +100,12 @@ class Shelving(QObject):
             self.problem.emit(str(error))
         except OSError as error:
             self.problem.emit(f"{self.shelf.folder}: the shelf cannot be changed ({error.strerror}); nothing was lost.")
-        self._watch()  # what changes the shelf reads it again itself
-        self.changed.emit()
+        self._tell()  # what changes the shelf has scanned it again itself
 
     def words_for(self, profile: AnyProfile) -> str:
         """What to say of a profile that a shoot keeps and the shelf does not offer; empty when all is well."""
+        if not self._known:
+            return ""  # the shelf is being read for the first time
         state = self.shelf.state_of(profile)
         if state == "off":
             return "It is switched off on the shelf; this shoot renders from its own copy."
