@@ -299,7 +299,10 @@ def test_a_variant_is_kept_and_given(window, given, ids, qtbot):
     assert made.matrices().temperature(np.array([0.4, 1.0, 3.5]))[0] == pytest.approx(5000, rel=0.01)
     window.desk.shelving.add(made)
     window.desk.fitting.keep(made, window.model.selected)
-    assert window.model.path().camera.profile == made.name
+    assert window.model.path().camera.profile == made.name and window.model.path().camera.mean_error is None
+    window.model.open_stop("camera")
+    assert "ΔE" not in window.camera_bench._figure.number.text()  # what the fit reached says nothing of a variant
+    assert "monochrome" in window.camera_bench._profile_words.text()
     qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=20000)
     pixel = window.rendered.working[::50, ::50].reshape(-1, 3)
     assert np.ptp(pixel, axis=1).max() < 2e-3  # no colour is left

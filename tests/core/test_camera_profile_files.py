@@ -430,6 +430,8 @@ def test_the_reach_of_the_balance_brings_an_odd_one_to_the_middle_of_the_scale(f
     read = dng_from_bytes(exported(varied, ".dcp").data)
     assert read.matrices.temperature(foliage)[0] == pytest.approx(5000, rel=0.01)
     assert varied.colours(foliage).xyz(np.ones(3)) == pytest.approx(D50)
+    assert varied.quality == plain.figures  # colours are as they were
+    assert replace(plain, variant=Variant(saturation=0.5)).quality is None
 
 
 def test_variants_that_would_break_neutrals_are_refused():

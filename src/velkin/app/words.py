@@ -39,7 +39,7 @@ def light_line(state: State, light_id: int) -> str:
     if light.profile is None:
         return "no profile yet"
     profile = state.profiles[light.profile]
-    quality = f"ΔE {profile.figures.mean:.1f}" if profile.figures is not None else model_words(profile)
+    quality = f"ΔE {profile.quality.mean:.1f}" if profile.quality is not None else model_words(profile)
     return "   ".join(p for p in (temperature_words(profile), quality) if p)
 
 
@@ -59,4 +59,4 @@ def model_words(profile: AnyProfile) -> str:
 
 def profile_line(profile: AnyProfile) -> str:
     """A profile in a list: its name and, where known, its mean error."""
-    return f"{profile.name}   ΔE {profile.figures.mean:.1f}" if profile.figures is not None else profile.name
+    return f"{profile.name}   ΔE {profile.quality.mean:.1f}" if profile.quality is not None else profile.name

@@ -96,6 +96,6 @@ def profile_stage(
         balance_from,
         profile.colours(chosen),
         profile.name,
-        profile.figures.mean if profile.figures is not None else None,
+        profile.quality.mean if profile.quality is not None else None,
         profile.tone_curve() if tone else None,
     )

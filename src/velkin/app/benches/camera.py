@@ -104,8 +104,8 @@ class CameraBench(Bench):
         profile = state.profiles.get(frame.profile) if frame.profile is not None else None
         if profile is None:
             self._figure.show_value("", "The camera's built-in profile gives these numbers their meaning.")
-        elif (f := profile.figures) is None:
-            self._figure.show_value("", f"{profile.name} gives these numbers their meaning; no chart told how well.")
+        elif (f := profile.quality) is None:
+            self._figure.show_value("", "These colours were held against no chart.")
         else:
             self._figure.show_value(f"ΔE {f.mean:.1f}", f"mean on the chart; the built-in profile had {f.before:.1f}")
         self._show_light(light.id)
@@ -299,6 +299,10 @@ def _about(profile: AnyProfile) -> str:
     if not isinstance(profile, CameraProfile):
         return f"{kind} from a file" + (f", for {profile.camera}." if profile.camera else ", for any camera.")
     f = profile.figures
+    if profile.quality is None:
+        return (
+            f"{kind}, fitted on {profile.chart_frame} under {temperature_words(profile)}. Variant: {profile.variant.words()}."
+        )
     return (
         f"{kind}, fitted on {profile.chart_frame} under {temperature_words(profile)}. 95\u202f% within ΔE {f.p95:.1f}, "
         f"worst {f.worst:.1f}; colours left out were predicted to {f.leave_one_out:.1f}."

@@ -229,7 +229,7 @@ class ShelfRoom(QWidget):
             item = QTreeWidgetItem([f"{entry.path.name}: {entry.problem}"])
             item.setToolTip(0, entry.problem)
         else:
-            f = profile.figures
+            f = profile.quality
             used = len(self._frames_of(entry))
             texts = [entry.name, "", model_words(profile), temperature_words(profile)]
             texts += [f"{f.mean:.2f}", f"{f.leave_one_out:.2f}"] if f is not None else ["", ""]
@@ -262,13 +262,19 @@ class ShelfRoom(QWidget):
             self.sentence.setText("")
             self.give_button.setText("Give it to frames")
             return
-        f = profile.figures
+        f = profile.quality
         if f is not None:
             self._figure.show_value(
                 f"ΔE {f.mean:.2f}", f"mean on its chart, worst {f.worst:.1f}; unseen patches {f.leave_one_out:.2f}"
             )
         else:
-            self._figure.show_value("", "From elsewhere: no chart told how well it does.")
+            own = isinstance(profile, CameraProfile)
+            told = (
+                "A variant: its colours are not meant to be the chart's."
+                if own
+                else "From elsewhere: no chart told how well it does."
+            )
+            self._figure.show_value("", told)
         self._facts.show_rows(self._provenance(entry))
         twins = [e.name for e in self._shelving.shelf.duplicates().get(entry.digest, ()) if e.path != entry.path]
         self._same.setText(f"Does exactly the same as {', '.join(twins)}: one of them can go." if twins else "")

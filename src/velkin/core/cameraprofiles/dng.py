@@ -122,7 +122,7 @@ class DNGProfile:
         return None
 
     @property
-    def figures(self) -> None:
+    def quality(self) -> None:
         """No error figures are known."""
         return None
 

@@ -70,7 +70,7 @@ class ICCInput:
     camera = ""
     model = "ICC profile"
     balance = None
-    figures = None
+    quality = None
 
     @property
     def for_pictures(self) -> bool:

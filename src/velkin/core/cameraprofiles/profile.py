@@ -27,7 +27,7 @@ from velkin.core.cameraprofiles.models import (
     name_of,
 )
 from velkin.core.cameraprofiles.tone import ToneCurve, standard_curve
-from velkin.core.cameraprofiles.variants import IDENTITY, Variant, Varied
+from velkin.core.cameraprofiles.variants import Variant, Varied
 from velkin.core.errors import BadProfile, FitRefused, UnreadableFile
 from velkin.core.spaces.adaptation import D50, bradford, xy_to_xyz
 from velkin.core.spaces.temperature import xy_of_temperature
@@ -206,6 +206,11 @@ class CameraProfile:
         )  # fmt: skip
 
     @property
+    def quality(self) -> Figures | None:
+        """How well it does on its chart; None for a variant, whose colours are not meant to be the chart's."""
+        return None if self.variant.changes_colours else self.figures
+
+    @property
     def for_pictures(self) -> bool:
         """Whether it takes finished pictures rather than camera numbers."""
         return bool(self.curves)
@@ -235,7 +240,7 @@ class CameraProfile:
     def colours(self, balance: Floats) -> ColourMap:
         """The map from balanced camera RGB to XYZ D50 at a white balance (3,)."""
         model = self.model_at(balance)
-        if self.variant.saturation == 1.0 and self.variant.mixer == IDENTITY:
+        if not self.variant.changes_colours:
             return model
         if isinstance(model, Matrix) and self.variant.saturation == 1.0:
             return Matrix(as_rows(np.array(model.matrix) @ np.array(self.variant.mixer)))

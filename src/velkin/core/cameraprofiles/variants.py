@@ -55,6 +55,11 @@ class Variant:
         if reach.shape != (3,) or not np.all(np.isfinite(reach)) or reach.min() <= 0.01 or reach.max() > 100:
             raise FitRefused("the reach of the balance must be three positive multipliers")
 
+    @property
+    def changes_colours(self) -> bool:
+        """Whether colours come out differently from what was fitted; a shifted reach alone changes none."""
+        return self.mixer != IDENTITY or self.saturation != 1.0
+
     def words(self) -> str:
         """What it does, for people."""
         parts = []
