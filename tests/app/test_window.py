@@ -9,7 +9,8 @@ from velkin.app import theme
 from velkin.app.main import make_application, settle
 from velkin.app.window import Window
 from velkin.core.files.raw import decode
-from velkin.core.render import encode_8bit, measure_outside, to_space, to_working
+from velkin.core.gamut.outside import measure_outside
+from velkin.core.render import encode_8bit, to_space, to_working
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import ROMM, SRGB
 

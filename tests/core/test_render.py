@@ -8,18 +8,9 @@ from hypothesis import strategies as st
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.models import Matrix, as_rows
 from velkin.core.files.raw import read_facts
+from velkin.core.gamut.outside import ends_of, measure_outside, outside_mask
 from velkin.core.path import CameraStage, ColourPath, built_in_stage
-from velkin.core.render import (
-    balanced,
-    encode_8bit,
-    encode_16bit,
-    ends_of,
-    histogram,
-    measure_outside,
-    outside_mask,
-    to_space,
-    to_working,
-)
+from velkin.core.render import balanced, encode_8bit, encode_16bit, histogram, to_space, to_working
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.rgb import BUILT_IN, ROMM, SRGB, between
 
@@ -73,6 +64,8 @@ def test_dither_is_repeatable_and_keeps_the_mean():
 
 def test_outside_follows_both_tolerances():
     low, high = ends_of(SRGB)
+    assert low.shape == high.shape == (3,)
+    low, high = float(low[0]), float(high[0])
     assert low == pytest.approx(-0.5 / 255 / 12.92, rel=1e-6)
     assert high == pytest.approx(((1 + 0.5 / 255 + 0.055) / 1.055) ** 2.4, rel=1e-6)
     linear = np.array([[[low * 0.9, 0.5, 0.5], [low * 1.1, 0.5, 0.5], [0.5, high * 1.001, low * 2]]], np.float32)

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from velkin.app import theme
 from velkin.app.service import Measured
 from velkin.app.words import share
-from velkin.core.render import Outside
+from velkin.core.gamut.outside import Outside
 
 
 class Scope(QWidget):

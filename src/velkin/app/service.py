@@ -24,16 +24,9 @@ from PyQt6.QtGui import QImage
 from velkin.app.small_pictures import SmallPictures
 from velkin.core.errors import VelkinError
 from velkin.core.files import raw
+from velkin.core.gamut.outside import Outside, measure_outside, outside_mask
 from velkin.core.path import ColourPath
-from velkin.core.render import (
-    Outside,
-    for_screen,
-    histogram,
-    measure_outside,
-    outside_mask,
-    to_space,
-    to_working,
-)
+from velkin.core.render import for_screen, histogram, to_space, to_working
 from velkin.core.shoot.state import Frame
 from velkin.core.spaces.rgb import RGBSpace
 

@@ -83,8 +83,9 @@ def render(arguments: argparse.Namespace) -> int:
     from velkin.core.files import raw
     from velkin.core.files.encode import FORMATS, encode_picture
     from velkin.core.files.safely import refuse_output, write_whole
+    from velkin.core.gamut.outside import measure_outside
     from velkin.core.path import ColourPath, built_in_stage, profile_stage
-    from velkin.core.render import balanced, measure_outside, to_working
+    from velkin.core.render import balanced, to_working
     from velkin.core.spaces.rgb import ROMM_LINEAR, SRGB
 
     bits = _check(arguments)

@@ -7,10 +7,7 @@ written. Anything else (an ICC table) is sampled into a cube.
 
 from __future__ import annotations
 
-import itertools
-import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 from typing import Any
 
@@ -22,6 +19,7 @@ from velkin.core.cameraprofiles.dng import DNGMap
 from velkin.core.cameraprofiles.huesat import HueSatMap
 from velkin.core.cameraprofiles.models import ColourMap
 from velkin.core.cameraprofiles.tone import ToneCurve
+from velkin.core.compiled import in_bands, jit
 from velkin.core.spaces.rgb import ROMM, SRGB
 
 Floats = NDArray[np.float64]
@@ -35,30 +33,11 @@ _int: Any = numba.int32
 _uint: Any = numba.uint32
 
 
-def _jit(function: Callable[..., Any]) -> Any:
-    """Compiled on first use, and kept for the next start where there is a folder to keep it in."""
-    options = {"nogil": True, "fastmath": True, "error_model": "numpy"}
-    try:
-        return numba.njit(cache=True, **options)(function)
-    except RuntimeError:  # neither beside the program nor in the user's cache may be written
-        return numba.njit(**options)(function)
-
-
-@lru_cache(maxsize=1)
-def _pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(os.cpu_count() or 2, thread_name_prefix="kernel")
-
-
 def _in_bands(work: Callable[[Pixels, Pixels], None], pixels: Pixels) -> Pixels:
     """What `work` writes for bands of pixels (..., 3), as one array of the same shape."""
     flat = np.ascontiguousarray(pixels, dtype=np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
-    parts = min(2 * (os.cpu_count() or 2), max(1, len(flat) // 65536))
-    edges = np.linspace(0, len(flat), parts + 1).astype(int)
-    if parts == 1:
-        work(flat, out)
-    else:
-        list(_pool().map(lambda ends: work(flat[ends[0] : ends[1]], out[ends[0] : ends[1]]), itertools.pairwise(edges)))
+    in_bands(lambda first, last: work(flat[first:last], out[first:last]), len(flat))
     return out.reshape(pixels.shape)
 
 
@@ -70,7 +49,7 @@ SATURATED = 0.985
 NEARLY = 0.90
 
 
-@_jit
+@jit
 def _balanced(r, g, b, gains):  # type: ignore[no-untyped-def]
     """Camera RGB times gains; saturated pixels go to neutral as their second channel saturates too (`render.balanced`)."""
     x, y, z = max(r, F(0)) * gains[0], max(g, F(0)) * gains[1], max(b, F(0)) * gains[2]
@@ -87,7 +66,7 @@ def _balanced(r, g, b, gains):  # type: ignore[no-untyped-def]
 # ---- the same at every exposure -----------------------------------------------------------------------------------
 
 
-@_jit
+@jit
 def _by_proportion(pixels, gains, table, side, out):  # type: ignore[no-untyped-def]
     top, last = F(side - 1), _int(side - 2)
     for i in range(pixels.shape[0]):
@@ -133,13 +112,13 @@ _ENCODED: Pixels = SRGB.encode((np.arange(_CURVE_STEPS + 1) / (_CURVE_STEPS - 1.
 _DECODED: Pixels = SRGB.decode(np.arange(_CURVE_STEPS + 1) / (_CURVE_STEPS - 1.0)).astype(np.float32)
 
 
-@_jit
+@jit
 def _at(table, position):  # type: ignore[no-untyped-def]
     i = _int(position)
     return table[i] + (table[i + 1] - table[i]) * (position - F(i))
 
 
-@_jit
+@jit
 def _bent(r, g, b, table, levels, hues, saturations, encoded):  # type: ignore[no-untyped-def]
     zero, one, two, three, four, six = F(0), F(1), F(2), F(3), F(4), F(6)
     v = max(r, max(g, b))
@@ -193,7 +172,7 @@ def _bent(r, g, b, table, levels, hues, saturations, encoded):  # type: ignore[n
     return red, green, blue
 
 
-@_jit
+@jit
 def _through_maps(pixels, gains, matrix, table, size, factor, look, look_size, to_output, out):  # type: ignore[no-untyped-def]
     for i in range(pixels.shape[0]):
         x, y, z = _balanced(pixels[i, 0], pixels[i, 1], pixels[i, 2], gains)
@@ -222,7 +201,7 @@ def _flat(table: HueSatMap | None) -> tuple[Pixels, NDArray[np.int32]]:
 _CUBE = 65
 
 
-@_jit
+@jit
 def _through_cube(pixels, gains, cube, side, to_output, out):  # type: ignore[no-untyped-def]
     one, top = F(1), F(side - 1)
     step_r, step_g, step_b = side * side * 3, side * 3, 3
@@ -268,7 +247,7 @@ def _cube(colours: ColourMap) -> Pixels:
 # ---- tone ---------------------------------------------------------------------------------------------------------
 
 
-@_jit
+@jit
 def _toned(value, table, top):  # type: ignore[no-untyped-def]
     inside = max(F(0), min(F(1), value))
     at = np.sqrt(inside) * top
@@ -276,7 +255,7 @@ def _toned(value, table, top):  # type: ignore[no-untyped-def]
     return table[i] + (table[i + 1] - table[i]) * (at - F(i)) + (value - inside)
 
 
-@_jit
+@jit
 def _through_tone(pixels, table, to_output, out):  # type: ignore[no-untyped-def]
     top = F(len(table) - 1)
     for i in range(pixels.shape[0]):

@@ -6,7 +6,7 @@ Only what Velkin shows and decides by is parsed here; colours are computed throu
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from velkin.core.errors import BadProfile
 
@@ -19,7 +19,8 @@ _CLASSES = {
     b"abst": "abstract",
     b"link": "link",
 }
-_LARGEST = 256 * 1024 * 1024
+#: Profiles of more bytes than this are refused.
+LARGEST = 64 * 1024 * 1024
 
 
 @dataclass(frozen=True)
@@ -37,6 +38,8 @@ class ICCProfile:
         ``input``, ``display``, ``output``, ``space``, ``abstract``, ``link`` or the signature.
     version : tuple of int
         Major and minor.
+    tags : dict
+        Tag data by signature.
     """
 
     data: bytes
@@ -44,6 +47,7 @@ class ICCProfile:
     model: str
     kind: str
     version: tuple[int, int]
+    tags: dict[bytes, bytes] = field(default_factory=dict, repr=False, compare=False)
 
 
 def parse(data: bytes) -> ICCProfile:
@@ -59,7 +63,7 @@ def parse(data: bytes) -> ICCProfile:
     size = struct.unpack_from(">I", data)[0]
     if data[36:40] != b"acsp":
         raise BadProfile("the ICC profile lacks its signature")
-    if size > len(data) or size > _LARGEST:
+    if size > len(data) or size > LARGEST:
         raise BadProfile(f"the ICC profile says it has {size} bytes, and {len(data)} are there")
     count = struct.unpack_from(">I", data, 128)[0]
     if count > 1000 or 132 + 12 * count > size:
@@ -72,7 +76,23 @@ def parse(data: bytes) -> ICCProfile:
         tags[signature] = data[offset : offset + length]
     model = _MODELS.get(data[16:20], data[16:20].decode("latin-1").strip())
     kind = _CLASSES.get(data[12:16], data[12:16].decode("latin-1").strip())
-    return ICCProfile(data, _text(tags.get(b"desc", b"")), model, kind, (data[8], data[9] >> 4))
+    return ICCProfile(data, _text(tags.get(b"desc", b"")), model, kind, (data[8], data[9] >> 4), tags)
+
+
+def table_side(data: bytes, intent: int) -> int | None:
+    """How many nodes the table from device to colours has along each channel for an intent; None where there is none."""
+    tags = parse(data).tags
+    tag = tags.get({0: b"A2B0", 1: b"A2B1", 2: b"A2B2"}.get(int(intent), b"A2B1")) or tags.get(b"A2B0")
+    if tag is None or len(tag) < 32:
+        return None
+    if tag[:4] in (b"mft1", b"mft2"):
+        side = tag[10]
+    elif tag[:4] == b"mAB ":
+        offset = struct.unpack_from(">I", tag, 24)[0]
+        side = tag[offset] if 0 < offset < len(tag) else 0
+    else:
+        side = 0
+    return side if 2 <= side <= 65 else None
 
 
 def _text(tag: bytes) -> str:

@@ -47,7 +47,56 @@ def to_lab(values: NDArray[np.floating], profile: bytes, model: str, intent: Int
         )
     except Exception as error:  # imagecodecs raises its own and plain errors alike
         raise BadProfile(f"the ICC profile cannot be used for {model} pictures ({error})") from error
-    return np.asarray(lab[0], dtype=np.float64)
+    return np.asarray(lab, dtype=np.float64).reshape(len(row[0]), 3)
+
+
+def check_source(profile: bytes, model: str) -> None:
+    """Refuse a profile that gives pictures of a colour model no colour. Raises BadProfile."""
+    if not np.all(np.isfinite(to_lab(np.full((2, _CHANNELS[model]), 0.5), profile, model))):
+        raise BadProfile("the ICC profile gives colours that are not numbers")
+
+
+def device_values(
+    values: NDArray[np.floating],
+    source: bytes,
+    source_model: str,
+    destination: bytes,
+    destination_model: str,
+    intent: Intent = Intent.RELATIVE,
+    black_point: bool = True,
+) -> NDArray[np.float64]:
+    """Device values (N, channels) 0..1 of one profile in another, computed in floating point and unoptimised.
+
+    `destination_model` may be ``xyz`` (with LittleCMS's XYZ profile), giving XYZ D50 with Y = 1 for white.
+
+    Raises
+    ------
+    BadProfile
+        When LittleCMS cannot combine the two, as with a destination that has no way from colours to device values.
+    """
+    row = np.ascontiguousarray(values, dtype=np.float64)[None, :, :]
+    if source_model == "cmyk":
+        row = row * 100.0
+    flags = int(imagecodecs.CMS.FLAGS.NOOPTIMIZE)
+    if black_point and intent is not Intent.ABSOLUTE:
+        flags |= int(imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION)
+    try:
+        out = imagecodecs.cms_transform(
+            row,
+            source,
+            destination,
+            colorspace=source_model,
+            outcolorspace=destination_model,
+            outdtype=np.float64,
+            intent=int(intent),
+            flags=flags,
+        )
+    except Exception as error:
+        raise BadProfile(f"the ICC profiles cannot be combined ({error})") from error
+    found = np.asarray(out, dtype=np.float64).reshape(len(values), -1)
+    if destination_model == "cmyk":
+        found = found / 100.0
+    return found
 
 
 def convert(
@@ -58,7 +107,7 @@ def convert(
     black_point: bool = True,
     optimise: bool = False,
 ) -> NDArray[np.generic]:
-    """RGB pixels (H, W, 3) of one profile in another, dtype kept (uint8, uint16, float32)."""
+    """RGB pixels (H, W, 3) of one profile in another, dtype kept (uint8, uint16, float32); for comparing."""
     flags = int(imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION) if black_point else 0
     if not optimise:
         flags |= int(imagecodecs.CMS.FLAGS.NOOPTIMIZE)

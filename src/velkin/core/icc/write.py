@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.spaces.adaptation import D50, xy_to_xyz
-from velkin.core.spaces.rgb import RGBSpace, Transfer
+from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.spaces.transfer import AnyTransfer, ByChannel, Sampled, Transfer
 
 Floats = NDArray[np.float64]
 
@@ -54,7 +55,17 @@ def text_v2(text: str) -> bytes:
     return b"text\0\0\0\0" + text.encode("ascii", "replace") + b"\0"
 
 
-def _curve_v4(transfer: Transfer) -> bytes:
+def sampled(values: NDArray[np.floating]) -> bytes:
+    """A curve tag of samples 0..1 at even steps."""
+    codes = np.round(np.clip(values, 0.0, 1.0) * 65535.0).astype(">u2")
+    return b"curv\0\0\0\0" + struct.pack(">I", len(codes)) + bytes(codes.tobytes())
+
+
+def curve_v4(transfer: AnyTransfer) -> bytes:
+    """A curve tag of version 4, one channel's."""
+    assert not isinstance(transfer, ByChannel)
+    if isinstance(transfer, Sampled):
+        return sampled(transfer.samples)
     if transfer.is_linear:
         return b"curv\0\0\0\0" + struct.pack(">I", 0)
     if transfer.d == 0.0:
@@ -63,13 +74,30 @@ def _curve_v4(transfer: Transfer) -> bytes:
     return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + s15f16(parameters)
 
 
-def _curve_v2(transfer: Transfer) -> bytes:
+def _curve_v2(transfer: Transfer | Sampled) -> bytes:
+    if isinstance(transfer, Sampled):
+        return sampled(transfer.samples)
     if transfer.is_linear:
         return b"curv\0\0\0\0" + struct.pack(">I", 0)
     if transfer.d == 0.0:
         return b"curv\0\0\0\0" + struct.pack(">IH", 1, round(transfer.g * 256))
-    table = np.round(transfer.decode(np.linspace(0.0, 1.0, 4096)) * 65535.0).astype(">u2")
-    return b"curv\0\0\0\0" + struct.pack(">I", len(table)) + bytes(table.tobytes())
+    return sampled(transfer.decode(np.linspace(0.0, 1.0, 4096)))
+
+
+def _curves(transfer: AnyTransfer, version: int) -> list[bytes]:
+    channels = (transfer.red, transfer.green, transfer.blue) if isinstance(transfer, ByChannel) else (transfer,) * 3
+    return [curve_v4(c) if version == 4 else _curve_v2(c) for c in channels]
+
+
+def gray_profile(name: str, transfer: Transfer, version: Literal[2, 4] = 4) -> bytes:
+    """The ICC profile of a gray space: one curve to the Y of the connection space."""
+    tags = [
+        (b"desc", text_v4(name) if version == 4 else description_v2(name)),
+        (b"cprt", text_v4(COPYRIGHT) if version == 4 else text_v2(COPYRIGHT)),
+        (b"wtpt", xyz_tag(D50)),
+        (b"kTRC", curve_v4(transfer) if version == 4 else _curve_v2(transfer)),
+    ]
+    return assemble(tags, version, model=b"GRAY")
 
 
 def matrix_profile(space: RGBSpace, version: Literal[2, 4] = 4) -> bytes:
@@ -87,7 +115,7 @@ def matrix_profile(space: RGBSpace, version: Literal[2, 4] = 4) -> bytes:
         A complete display profile with profile ID.
     """
     columns = space.to_xyz
-    curve = _curve_v4(space.transfer) if version == 4 else _curve_v2(space.transfer)
+    red, green, blue = _curves(space.transfer, version)
     tags: list[tuple[bytes, bytes]] = [
         (b"desc", text_v4(space.name) if version == 4 else description_v2(space.name)),
         (b"cprt", text_v4(COPYRIGHT) if version == 4 else text_v2(COPYRIGHT)),
@@ -96,17 +124,23 @@ def matrix_profile(space: RGBSpace, version: Literal[2, 4] = 4) -> bytes:
         (b"rXYZ", xyz_tag(columns[:, 0])),
         (b"gXYZ", xyz_tag(columns[:, 1])),
         (b"bXYZ", xyz_tag(D50 - np.round(columns[:, :2] * 65536.0).sum(axis=1) / 65536.0)),
-        (b"rTRC", curve),
-        (b"gTRC", curve),
-        (b"bTRC", curve),
+        (b"rTRC", red),
+        (b"gTRC", green),
+        (b"bTRC", blue),
     ]
     if version == 2:
         tags = [tag for tag in tags if tag[0] != b"chad"]
     return assemble(tags, version)
 
 
-def assemble(tags: list[tuple[bytes, bytes]], version: int, kind: bytes = b"mntr", connection: bytes = b"XYZ ") -> bytes:
-    """A profile of its tags; `kind` is its class and `connection` its connection space, as signatures."""
+def assemble(
+    tags: list[tuple[bytes, bytes]],
+    version: int,
+    kind: bytes = b"mntr",
+    connection: bytes = b"XYZ ",
+    model: bytes = b"RGB ",
+) -> bytes:
+    """A profile of its tags; `kind` is its class, `connection` its connection space, `model` its colour model, as signatures."""
     table, body = b"", b""
     start = 128 + 4 + 12 * len(tags)
     placed: dict[bytes, int] = {}
@@ -126,7 +160,7 @@ def assemble(tags: list[tuple[bytes, bytes]], version: int, kind: bytes = b"mntr
             b"\0\0\0\0",
             0x04400000 if version == 4 else 0x02400000,
             kind,
-            b"RGB ",
+            model,
             connection,
             *_DATE,
             b"acsp",

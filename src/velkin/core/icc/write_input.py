@@ -13,7 +13,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.icc.write import assemble, description_v2, s15f16, text_v2, text_v4, xyz_tag
+from velkin.core.icc.write import assemble, curve_v4, description_v2, s15f16, sampled, text_v2, text_v4, xyz_tag
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.rgb import SRGB
 
@@ -34,11 +34,6 @@ def _common(name: str, copyright_text: str, takes: str, version: Version) -> lis
     else:
         head = [(b"desc", description_v2(name)), (b"cprt", text_v2(copyright_text))]
     return [*head, (b"wtpt", xyz_tag(D50)), (INPUT_TAG, text_v2(takes))]
-
-
-def _sampled(curve: Floats) -> bytes:
-    codes = np.round(np.clip(curve, 0.0, 1.0) * 65535.0).astype(">u2")
-    return b"curv\0\0\0\0" + struct.pack(">I", len(codes)) + bytes(codes.tobytes())
 
 
 def curve_of(takes: str) -> Floats | None:
@@ -68,7 +63,7 @@ def input_matrix_profile(
     one = curve_of(takes)
     for i, sign in enumerate((b"rTRC", b"gTRC", b"bTRC")):
         if curves:
-            data = _sampled(curves[i])
+            data = sampled(curves[i])
         else:
             data = b"curv\0\0\0\0" + struct.pack(">I", 0) if one is None else _srgb_curve(version)
         tags.append((sign, data))
@@ -77,11 +72,10 @@ def input_matrix_profile(
 
 def _srgb_curve(version: Version) -> bytes:
     if version == 4:
-        t = SRGB.transfer
-        return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + s15f16(np.array([t.g, t.a, t.b, t.c, t.d]))
+        return curve_v4(SRGB.transfer)
     curve = curve_of("srgb")
     assert curve is not None
-    return _sampled(curve)
+    return sampled(curve)
 
 
 def input_table_profile(
@@ -115,7 +109,7 @@ def _table_v4(lab: Floats, curves: list[Floats]) -> bytes:
     """lutAToBType: A curves, table, identity M curves and matrix left out, B curves (ICC.1:2022 10.12)."""
     identity = b"curv\0\0\0\0" + struct.pack(">I", 0)
     b_curves = identity * 3
-    a_curves = b"".join(c + bytes(-len(c) % 4) for c in (_sampled(c) for c in curves))
+    a_curves = b"".join(c + bytes(-len(c) % 4) for c in (sampled(c) for c in curves))
     codes = np.stack([lab[:, 0] / 100.0, (lab[:, 1] + 128.0) / 255.0, (lab[:, 2] + 128.0) / 255.0], axis=1)
     table = np.round(np.clip(codes, 0.0, 1.0) * 65535.0).astype(">u2").tobytes()
     clut = bytes([_GRID] * 3 + [0] * 13) + b"\2\0\0\0" + table

@@ -1,64 +1,19 @@
 """The RGB spaces Velkin knows by name, and how numbers in them become light.
 
-Every transfer function is written in the form of ICC.1:2022 parametric curve type 3: with encoded v and linear y,
-``y = (a v + b) ** g`` from ``d`` on and ``y = c v`` below. Outside 0..1 the curves are continued as odd functions, so
-that colours outside a space keep distinct numbers until the last step clips them.
+A space is primaries, white and transfer function; or the matrix and the curves that an ICC profile gives.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.spaces.adaptation import D50, bradford, xy_to_xyz
+from velkin.core.spaces.transfer import AnyTransfer, Transfer
 
 Floats = NDArray[np.float64]
-Pixels = NDArray[np.float32]
-
-
-def _power(values: NDArray[np.floating], exponent: float) -> NDArray[np.floating]:
-    """values ** exponent for values ≥ 0; float32 pictures go through OpenCV, which is about five times as fast."""
-    if values.dtype == np.float32 and values.size > 4096:
-        return np.asarray(cv2.pow(values.reshape(1, -1), exponent)).reshape(values.shape)
-    return np.asarray(values**exponent)
-
-
-@dataclass(frozen=True)
-class Transfer:
-    """A parametric transfer function (see the module's first lines). Linear is ``g = 1, a = 1, c = 1``."""
-
-    g: float
-    a: float = 1.0
-    b: float = 0.0
-    c: float = 1.0
-    d: float = 0.0
-
-    @property
-    def is_linear(self) -> bool:
-        """Whether encoded and linear numbers are the same."""
-        return self.g == 1.0 and self.a == 1.0
-
-    def decode(self, encoded: NDArray[np.floating]) -> NDArray[np.floating]:
-        """Linear numbers of encoded ones; any shape, float32 or float64 as given."""
-        if self.is_linear:
-            return encoded.copy()
-        size = np.abs(encoded)
-        curve = _power(np.asarray(self.a * size + self.b, dtype=encoded.dtype), self.g)
-        return np.copysign(np.where(size >= self.d, curve, self.c * size).astype(encoded.dtype, copy=False), encoded)
-
-    def encode(self, linear: NDArray[np.floating]) -> NDArray[np.floating]:
-        """Encoded numbers of linear ones; any shape, float32 or float64 as given."""
-        if self.is_linear:
-            return linear.copy()
-        size = np.abs(linear)
-        knee = (self.a * self.d + self.b) ** self.g
-        curve = (_power(size, 1.0 / self.g) - self.b) / self.a
-        if self.d > 0.0:
-            curve = np.where(size >= knee, curve, size / self.c)
-        return np.copysign(curve.astype(linear.dtype, copy=False), linear)
 
 
 @dataclass(frozen=True)
@@ -75,7 +30,13 @@ class RGBSpace:
         What labs and other files may call it; empty when there is no other name.
     primaries : tuple of three (x, y)
     white : (x, y)
-    transfer : Transfer
+    transfer : Transfer, Sampled or ByChannel
+    given : 3×3 rows, optional
+        Linear RGB to XYZ D50 as a profile states it, used in place of what primaries and white give.
+    family : str
+        Id of the built-in space that it equals to within 1.0 ΔE00; empty where it equals none.
+    icc : bytes, optional
+        The profile that it was read from, embedded as it is wherever pictures in this space are written.
     to_xyz : ndarray (3, 3)
         Linear RGB to XYZ D50 (profile connection space), Bradford-adapted from the space's white.
     from_xyz : ndarray (3, 3)
@@ -87,7 +48,10 @@ class RGBSpace:
     trade_name: str
     primaries: tuple[tuple[float, float], tuple[float, float], tuple[float, float]]
     white: tuple[float, float]
-    transfer: Transfer
+    transfer: AnyTransfer
+    given: tuple[tuple[float, float, float], ...] | None = None
+    family: str = ""
+    icc: bytes | None = field(default=None, repr=False, compare=False)
     to_xyz: Floats = field(init=False, repr=False, compare=False)
     from_xyz: Floats = field(init=False, repr=False, compare=False)
 
@@ -95,9 +59,11 @@ class RGBSpace:
         columns = np.stack([xy_to_xyz(p) for p in self.primaries], axis=1)
         white = xy_to_xyz(self.white)
         native = columns * np.linalg.solve(columns, white)
-        to_xyz = self.adaptation @ native
+        to_xyz = self.adaptation @ native if self.given is None else np.array(self.given)
         object.__setattr__(self, "to_xyz", to_xyz)
         object.__setattr__(self, "from_xyz", np.linalg.inv(to_xyz))
+
+    model = "rgb"
 
     @property
     def adaptation(self) -> Floats:
@@ -141,6 +107,11 @@ ECIRGB = RGBSpace(
 ROMM_LINEAR = RGBSpace("romm-linear", "ROMM RGB, linear", "", _ROMM_PRIMARIES, _D50, Transfer(1.0))
 
 BUILT_IN: dict[str, RGBSpace] = {s.id: s for s in (SRGB, OPRGB, P3, ROMM, BT2020, ECIRGB, ROMM_LINEAR)}
+
+
+def family_of(space: RGBSpace) -> str:
+    """Id of the built-in space that a space is or equals; empty where there is none."""
+    return space.id if space.id in BUILT_IN else space.family
 
 
 def between(source: RGBSpace, destination: RGBSpace) -> Floats:

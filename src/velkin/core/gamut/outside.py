@@ -1,0 +1,72 @@
+"""What a space of matrix and curves cannot hold (COLOUR.md section 5), counted by channel and end."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.spaces.rgb import RGBSpace
+
+Pixels = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class ChannelEnds:
+    """Counts of pixels of one channel driven to either end."""
+
+    low: int
+    high: int
+
+
+@dataclass(frozen=True)
+class Outside:
+    """How many pixels a space cannot hold (COLOUR.md section 5). Shares are always counts over `pixels`."""
+
+    pixels: int
+    outside: int
+    channels: tuple[ChannelEnds, ChannelEnds, ChannelEnds]
+
+    def __add__(self, other: Outside) -> Outside:
+        """The counts of two parts of a picture together."""
+        ends = [ChannelEnds(a.low + b.low, a.high + b.high) for a, b in zip(self.channels, other.channels, strict=True)]
+        return Outside(self.pixels + other.pixels, self.outside + other.outside, (ends[0], ends[1], ends[2]))
+
+    @property
+    def share(self) -> float:
+        """Share of pixels with at least one channel outside."""
+        return self.outside / self.pixels if self.pixels else 0.0
+
+    def shares(self) -> tuple[tuple[float, float], ...]:
+        """Share low, share high of each channel."""
+        total = max(self.pixels, 1)
+        return tuple((c.low / total, c.high / total) for c in self.channels)
+
+
+def ends_of(space: RGBSpace) -> tuple[Pixels, Pixels]:
+    """The linear values (3,) below and above which a channel is outside: 0.5/255 encoded and 1e-4 linear past the ends."""
+    past = 0.5 / 255.0
+    low, high = space.decode(np.array([[-past] * 3, [1.0 + past] * 3]))
+    return np.minimum(low, -1e-4).astype(np.float32), np.maximum(high, 1.0 + 1e-4).astype(np.float32)
+
+
+def outside_mask(linear: Pixels, space: RGBSpace) -> NDArray[np.bool_]:
+    """Which pixels (H, W) a matrix space cannot hold, of unclipped linear RGB in that space."""
+    low, high = ends_of(space)
+    outside = np.zeros(linear.shape[:2], dtype=np.bool_)
+    for c in range(3):
+        outside |= (linear[..., c] < low[c]) | (linear[..., c] > high[c])
+    return outside
+
+
+def measure_outside(linear: Pixels, space: RGBSpace) -> Outside:
+    """Count what is outside, in total and by channel and end, of unclipped linear RGB (H, W, 3) in `space`."""
+    low, high = ends_of(space)
+    channels = []
+    either = np.zeros(linear.shape[:2], dtype=np.bool_)
+    for c in range(3):
+        below, above = linear[..., c] < low[c], linear[..., c] > high[c]
+        channels.append(ChannelEnds(int(np.count_nonzero(below)), int(np.count_nonzero(above))))
+        either |= below | above
+    return Outside(either.size, int(np.count_nonzero(either)), (channels[0], channels[1], channels[2]))

@@ -1,0 +1,137 @@
+"""What the numbers of a picture mean: an RGB space of matrix and curves, or whatever an ICC profile says.
+
+`RGBSpace` is computed by Velkin itself; `ICCSpace` (tables, gray, CMYK, Lab) is known by its profile only.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from functools import lru_cache
+from pathlib import Path
+
+import imagecodecs
+
+from velkin.core.errors import BadProfile
+from velkin.core.icc.matrix import matrix_space
+from velkin.core.icc.read import LARGEST, parse
+from velkin.core.icc.recognise import recognise
+from velkin.core.icc.transform import check_source
+from velkin.core.icc.write import gray_profile, matrix_profile
+from velkin.core.spaces.rgb import BUILT_IN, ECIRGB, SRGB, RGBSpace, family_of
+from velkin.core.spaces.transfer import Transfer
+
+#: Number of channels of each colour model, alpha not counted.
+CHANNELS = {"rgb": 3, "gray": 1, "cmyk": 4, "lab": 3}
+
+
+@dataclass(frozen=True)
+class ICCSpace:
+    """A space known by its ICC profile.
+
+    Attributes
+    ----------
+    id : str
+        ``icc-`` and the beginning of the profile's hash, or the id of a built-in gray or Lab space.
+    name : str
+    model : str
+        ``rgb``, ``gray``, ``cmyk`` or ``lab``.
+    kind : str
+        Class of the profile: ``input``, ``display``, ``output`` or ``space``.
+    icc : bytes
+    """
+
+    id: str
+    name: str
+    model: str
+    kind: str
+    icc: bytes = field(repr=False, compare=False)
+    family = ""
+
+
+Space = RGBSpace | ICCSpace
+
+#: Encoded CIE Lab of Lab pictures; its profile is never embedded.
+LAB = ICCSpace("lab", "CIE Lab", "lab", "space", imagecodecs.cms_profile("lab4"))
+
+_GRAYS = (
+    ("gray-srgb", "Gray, sRGB curve", SRGB.transfer),
+    ("gray-22", "Gray, gamma 2.2", Transfer(2.2)),
+    ("gray-18", "Gray, gamma 1.8", Transfer(1.8)),
+    ("gray-l", "Gray, L*", ECIRGB.transfer),
+)
+
+
+@lru_cache(maxsize=1)
+def grays() -> dict[str, ICCSpace]:
+    """The gray spaces that untagged gray pictures can be given, by id."""
+    return {i: ICCSpace(i, name, "gray", "display", gray_profile(name, t)) for i, name, t in _GRAYS if isinstance(t, Transfer)}
+
+
+def profile_of(space: Space, version: int = 4) -> bytes:
+    """The ICC profile to embed for a space: the one it was read from, else one that Velkin writes."""
+    if space.icc is not None:
+        return space.icc
+    assert isinstance(space, RGBSpace)
+    return matrix_profile(space, 2 if version == 2 else 4)
+
+
+@lru_cache(maxsize=128)
+def space_of(data: bytes) -> Space:
+    """The space that a profile describes; one that equals a built-in space is known by that space's name.
+
+    Raises
+    ------
+    BadProfile
+        When it is damaged, of a class that gives pictures no meaning, or cannot be used.
+    """
+    profile = parse(data)
+    if profile.model not in CHANNELS or profile.kind not in ("input", "display", "output", "space"):
+        raise BadProfile(f"an ICC profile of the class {profile.kind} for {profile.model} gives a picture no meaning")
+    own_words = " ".join(profile.description.split()) or "unnamed profile"
+    if profile.model == "rgb":
+        like = recognise(data)
+        found = matrix_space(profile, like.name if like else own_words, like.id if like else "")
+        if found is not None:
+            return found
+        name = like.name if like else own_words
+    else:
+        check_source(data, profile.model)
+        name = own_words
+    identifier = "icc-" + hashlib.sha256(data).hexdigest()[:16]
+    return ICCSpace(identifier, name, profile.model, profile.kind, data)
+
+
+def load_space(path: Path) -> Space:
+    """The space of an ICC file.
+
+    Raises
+    ------
+    BadProfile
+        When it cannot be read or is not usable.
+    """
+    try:
+        if path.stat().st_size > LARGEST:
+            raise BadProfile(f"the ICC profile has {path.stat().st_size} bytes, more than any profile needs", path)
+        return space_of(path.read_bytes())
+    except OSError as error:
+        raise BadProfile(f"the ICC profile cannot be read ({error.strerror})", path) from error
+    except BadProfile as error:
+        error.file = path
+        raise
+
+
+def same(a: Space | None, b: Space | None) -> bool:
+    """Whether two spaces give numbers the same meaning, to within 1.0 ΔE00."""
+    if a is None or b is None:
+        return a is b
+    if a.id == b.id:
+        return True
+    if isinstance(a, RGBSpace) and isinstance(b, RGBSpace):
+        return bool(family_of(a)) and family_of(a) == family_of(b)
+    return False
+
+
+def built_in_space(identifier: str) -> Space | None:
+    """A built-in RGB, gray or Lab space by its id."""
+    return BUILT_IN.get(identifier) or grays().get(identifier) or (LAB if identifier == "lab" else None)
