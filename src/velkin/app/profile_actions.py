@@ -99,7 +99,7 @@ class ProfileActions:
         from velkin.app.variant_sheet import VariantSheet
 
         frame = self._model.frame
-        balance = self._model.state.path(frame.id).camera.balance if frame is not None else None
+        balance = self._model.state.path(frame.id).raw_stage.balance if frame is not None else None
         sheet = VariantSheet(profile, balance, self._window)
         if sheet.exec() and sheet.variant is not None:
             self._desk.shelving.add(sheet.variant)

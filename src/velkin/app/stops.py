@@ -40,14 +40,14 @@ def stops_of(
     source = Stop(
         "Source", f"raw, {facts.model or 'unknown camera'}", f"{facts.bits}-bit, {facts.width} × {facts.height}", "raw", DOTTED
     )
-    if path.camera.profile:
-        value = light.name if frame.profile == light.profile else path.camera.profile
-        detail = f"ΔE {path.camera.mean_error:.1f} mean" if path.camera.mean_error is not None else "profile"
+    if path.raw_stage.profile:
+        value = light.name if frame.profile == light.profile else path.raw_stage.profile
+        detail = f"ΔE {path.raw_stage.mean_error:.1f} mean" if path.raw_stage.mean_error is not None else "profile"
         kelvin = temperature_words(state.profiles[frame.profile]) if frame.profile is not None else ""
         detail += f", {kelvin}" if kelvin else ""
         camera = Stop("Camera", value, detail, "tagged-same", SOLID)
     else:
-        balance = path.camera.balance_from
+        balance = path.raw_stage.balance_from
         camera = Stop("Camera", "built-in profile", f"no chart profile, {balance}", "open", SOLID)
     working = path.working
     own = working == state.working

@@ -15,6 +15,7 @@ from typing import NoReturn
 
 from velkin import __version__
 from velkin.cli.charts import chart
+from velkin.cli.converting import assign, convert
 from velkin.cli.fitting import fit
 from velkin.cli.handing_off import hand_off
 from velkin.cli.inspecting import inspect_files
@@ -83,6 +84,26 @@ def _build() -> _Parser:
     p.add_argument("--out", type=Path, required=True)
     p.add_argument("--replace", action="store_true")
 
+    p = verb("assign", "a new tag, the same numbers", assign)
+    p.add_argument("file", type=Path)
+    p.add_argument("--space", required=True)
+    p.add_argument("--page", type=int, default=1, help="which picture of a file that holds several, from 1")
+    p.add_argument("--out", type=Path, required=True)
+    p.add_argument("--replace", action="store_true")
+
+    p = verb("convert", "the same look, new numbers", convert)
+    p.add_argument("file", type=Path)
+    p.add_argument("--to", required=True, metavar="SPACE")
+    p.add_argument("--from", dest="source", metavar="SPACE")
+    p.add_argument("--intent", default="relative", choices=["perceptual", "relative", "saturation", "absolute"])
+    p.add_argument("--no-bpc", action="store_true", help="without black point compensation")
+    p.add_argument("--bits", type=int, default=None, choices=[8, 16])
+    p.add_argument("--no-dither", action="store_true")
+    p.add_argument("--quality", type=int, default=95, choices=range(1, 101), metavar="1..100", help="of JPEG, WebP and AVIF")
+    p.add_argument("--page", type=int, default=1, help="which picture of a file that holds several, from 1")
+    p.add_argument("--out", type=Path, required=True)
+    p.add_argument("--replace", action="store_true")
+
     p = verb("handoff", "write and check a shoot's destination", hand_off)
     p.add_argument("shoot", type=Path)
     p.add_argument("--to", required=True, metavar="DESTINATION")
@@ -91,8 +112,8 @@ def _build() -> _Parser:
     return parser
 
 
-_NOT_YET = ("assign", "convert", "proof", "ease", "match")
-_VERBS = ("inspect", "chart", "fit", "render", "handoff")
+_NOT_YET = ("proof", "ease", "match")
+_VERBS = ("inspect", "chart", "fit", "render", "assign", "convert", "handoff")
 
 
 def main(argv: Sequence[str] | None = None) -> int:

@@ -9,12 +9,13 @@ from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 from typing import Any
 
-import numba
 import numpy as np
 
 
 def jit(function: Callable[..., Any]) -> Any:
     """Compiled on first use, and kept for the next start where there is a folder to keep it in."""
+    import numba  # takes a moment to load; only who runs loops waits for it
+
     options = {"nogil": True, "fastmath": True, "error_model": "numpy"}
     try:
         return numba.njit(cache=True, **options)(function)

@@ -6,7 +6,7 @@ Source → Camera → Working → Proof → Hand-off. Window, scope, command lin
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +15,10 @@ from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
 from velkin.core.cameraprofiles.tone import ToneCurve
+from velkin.core.conversion.convert import Conversion
 from velkin.core.files.raw import RawFacts
+from velkin.core.icc.space import Space
+from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import ROMM, SRGB, RGBSpace
 
 Floats = NDArray[np.float64]
@@ -50,25 +53,115 @@ class CameraStage:
 
 
 @dataclass(frozen=True)
-class ColourPath:
-    """A frame's path from camera numbers to a destination.
+class PictureStage:
+    """What the numbers of a finished picture mean on arrival.
 
     Attributes
     ----------
-    camera : CameraStage
-    exposure : float
-        EV, applied to linear light.
-    working, destination : RGBSpace
+    space : Space
+    known : bool
+        False where nothing says what they mean and the space is only what they are shown in for now.
     """
 
-    camera: CameraStage
+    space: Space
+    known: bool = True
+
+
+@dataclass(frozen=True)
+class Step:
+    """One assignment or conversion.
+
+    Attributes
+    ----------
+    verb : ``assign`` (numbers stay, look changes) or ``convert`` (look stays, numbers change)
+    space : Space
+    intent, black_point
+        Of a conversion.
+    """
+
+    verb: str
+    space: Space
+    intent: Intent = Intent.RELATIVE
+    black_point: bool = True
+
+
+def chain_of(start: Space, steps: tuple[Step, ...]) -> tuple[tuple[Conversion, ...], Space]:
+    """The conversions that steps amount to, each from the space assigned before it, and the space at their end."""
+    now, chain = start, []
+    for step in steps:
+        if step.verb == "convert" and now != step.space:
+            chain.append(Conversion(now, step.space, step.intent, step.black_point))
+        now = step.space
+    return tuple(chain), now
+
+
+@dataclass(frozen=True)
+class ColourPath:
+    """A frame's path from camera numbers, or a finished picture's own, to a destination.
+
+    Attributes
+    ----------
+    camera : CameraStage or PictureStage
+    exposure : float
+        EV, applied to linear light of raw frames.
+    working : RGBSpace
+        What the picture is seen and measured in as linear light: the space of its numbers, or where that is none of matrix
+        and curves, the shoot's.
+    destination : RGBSpace
+    arrival : RGBSpace, optional
+        The shoot's working space, in which raw frames arrive, where `working` is another.
+    steps : tuple of Step
+        The assignments and conversions of the ledger, in order.
+    """
+
+    camera: CameraStage | PictureStage
     exposure: float = 0.0
     working: RGBSpace = ROMM
     destination: RGBSpace = SRGB
+    arrival: RGBSpace | None = None
+    steps: tuple[Step, ...] = ()
+
+    @property
+    def raw_stage(self) -> CameraStage:
+        """The camera stage of a raw frame's path."""
+        assert isinstance(self.camera, CameraStage)
+        return self.camera
+
+    @property
+    def arrives_in(self) -> RGBSpace:
+        """The space that raw frames arrive in."""
+        return self.arrival or self.working
+
+    @property
+    def start(self) -> Space:
+        """What the numbers mean before the first step."""
+        return self.camera.space if isinstance(self.camera, PictureStage) else self.arrives_in
+
+    @property
+    def here(self) -> Space:
+        """What the numbers mean after the last step."""
+        return self.steps[-1].space if self.steps else self.start
+
+    @property
+    def known(self) -> bool:
+        """Whether it is known what the numbers mean; a step settles it."""
+        return bool(self.steps) or not isinstance(self.camera, PictureStage) or self.camera.known
 
     def from_xyz(self) -> Floats:
-        """The 3×3 matrix from the XYZ D50 of the camera stage to linear working RGB, exposure included."""
-        return np.asarray(self.working.from_xyz) * 2.0**self.exposure
+        """The 3×3 matrix from the XYZ D50 of the camera stage to linear RGB in the space of arrival, exposure included."""
+        return np.asarray(self.arrives_in.from_xyz) * 2.0**self.exposure
+
+
+def path_of(
+    camera: CameraStage | PictureStage,
+    shoot_space: RGBSpace,
+    destination: RGBSpace,
+    exposure: float = 0.0,
+    steps: tuple[Step, ...] = (),
+) -> ColourPath:
+    """The path of a frame in a shoot that works in `shoot_space`."""
+    path = ColourPath(camera, exposure, shoot_space, destination, shoot_space, steps)
+    return replace(path, working=path.here) if isinstance(path.here, RGBSpace) else path
 
 
 def built_in_stage(facts: RawFacts, balance: Floats | None = None, balance_from: str = "as shot") -> CameraStage:

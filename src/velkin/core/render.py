@@ -6,14 +6,16 @@ Pixels in flight are float32, linear, (H, W, 3) and unclipped. Clipping happens 
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.models import Matrix
+from velkin.core.conversion.convert import Numbers, as_float, converted, linear_in
 from velkin.core.conversion.dither import dither_for
-from velkin.core.path import CameraStage, ColourPath
+from velkin.core.path import CameraStage, ColourPath, PictureStage, chain_of
 from velkin.core.spaces.rgb import ROMM, RGBSpace, between
 
 Pixels = NDArray[np.float32]
@@ -46,15 +48,37 @@ def _largest(pixels: Pixels) -> Pixels:
     return np.maximum(np.maximum(pixels[..., 0], pixels[..., 1]), pixels[..., 2])
 
 
-def to_working(camera_rgb: Pixels, path: ColourPath) -> Pixels:
-    """Linear working RGB (H, W, 3) of linear camera RGB (H, W, 3), unclipped."""
-    camera = path.camera
+def to_working(source: Pixels | Numbers, path: ColourPath) -> Pixels:
+    """Linear working RGB (H, W, 3), unclipped, of linear camera RGB (H, W, 3), or of a finished picture's numbers (H, W, C)."""
+    if isinstance(path.camera, PictureStage) or path.steps:
+        return linear_in(numbers_here(source, path), path.here, path.working)
+    return _arrived(np.asarray(source, dtype=np.float32), path)
+
+
+def numbers_here(source: Pixels | Numbers, path: ColourPath) -> Pixels:
+    """Encoded numbers (H, W, C) after the last step of the path, 0..1 of full scale, unclipped where the space is of curves."""
+    if isinstance(path.camera, PictureStage):
+        numbers: Pixels = as_float(source)
+    else:
+        numbers = np.asarray(path.arrives_in.encode(_arrived(np.asarray(source, dtype=np.float32), path)), dtype=np.float32)
+    return _through_steps(numbers, path)
+
+
+def _through_steps(numbers: NDArray[Any], path: ColourPath) -> Pixels:
+    for conversion in chain_of(path.start, path.steps)[0]:
+        numbers = converted(np.asarray(numbers, dtype=np.float32), conversion)
+    return np.asarray(numbers, dtype=np.float32)
+
+
+def _arrived(camera_rgb: Pixels, path: ColourPath) -> Pixels:
+    """Linear RGB in the space of arrival of linear camera RGB."""
+    camera = path.raw_stage
     if camera.tone is None:
         return _coloured(camera_rgb, camera, path.from_xyz())
     from velkin.core.cameraprofiles.kernels import apply_tone
 
     romm = _coloured(camera_rgb, camera, ROMM.from_xyz * 2.0**path.exposure)
-    return apply_tone(romm, camera.tone, between(ROMM, path.working))
+    return apply_tone(romm, camera.tone, between(ROMM, path.arrives_in))
 
 
 def _coloured(pixels: Pixels, camera: CameraStage, to_output: NDArray[np.float64]) -> Pixels:

@@ -81,10 +81,10 @@ class SourceBench(Bench):
         frame = self._model.frame
         assert frame is not None
         path = self._model.state.path(frame.id)
-        profile = path.camera.profile or "built-in profile"
+        profile = path.raw_stage.profile or "built-in profile"
         entries = [
             "arrived as camera numbers",
-            f"white balance: {path.camera.balance_from}",
+            f"white balance: {path.raw_stage.balance_from}",
             f"{profile}: numbers stay, look changes",
         ]
         if path.exposure:

@@ -30,7 +30,7 @@ from velkin.core.spaces.rgb import ECIRGB, RGBSpace, between
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
-Numbers = NDArray[np.uint8] | NDArray[np.uint16] | NDArray[np.float32]
+Numbers = NDArray[Any]  # uint8, uint16 or float32
 
 #: Up to so many pixels LittleCMS is asked directly.
 _FEW = 4096
@@ -391,3 +391,44 @@ def is_destination(space: Space) -> bool:
     except Exception:
         return False
     return True
+
+
+def convert_chain(numbers: Numbers, chain: tuple[Conversion, ...], bits: int, dither: bool = True) -> Converted:
+    """A whole picture through several conversions in turn, nothing rounded between them; see `convert_picture`."""
+    if len(chain) == 1:
+        return convert_picture(numbers, chain[0], bits, dither)
+    height, width = numbers.shape[:2]
+    flat = np.ascontiguousarray(numbers).reshape(height * width, -1)
+    last = chain[-1]
+    kind = {8: np.uint8, 16: np.uint16, 32: np.float32}[bits]
+    out = np.empty((len(flat), CHANNELS[last.destination.model]), dtype=kind)
+    total: Outside | None = None
+    for first in range(0, len(flat), _BLOCK):
+        block = as_float(flat[first : first + _BLOCK])
+        for c in chain:
+            block = converted(block, c)
+        if isinstance(last.destination, RGBSpace):
+            found = measure_outside(np.asarray(last.destination.decode(block), dtype=np.float32)[None], last.destination)
+            total = found if total is None else total + found
+        end = first + len(block)
+        out[first:end] = block if bits == 32 else quantised(block, bits, dither, first, width)
+    return Converted(out.reshape(height, width, -1), total)
+
+
+def share_outside(numbers: Numbers, source: Space, destination: Space) -> float:
+    """Share of pixels that a destination cannot hold; of spaces known by their profile, an even sample of up to 2 million.
+
+    Raises
+    ------
+    BadProfile
+        When the destination has no way from colours to device values.
+    """
+    from velkin.core.gamut.roundtrip import outside_by_profile
+
+    flat = numbers.reshape(-1, numbers.shape[-1])
+    step = max(1, len(flat) // 2_000_000) | 1  # odd, so that it does not run along the columns of usual sizes
+    sample = as_float(np.ascontiguousarray(flat[::step]))
+    if isinstance(destination, RGBSpace):
+        return measure_outside(linear_in(sample, source, destination)[None], destination).share
+    assert isinstance(destination, ICCSpace)
+    return float(np.mean(outside_by_profile(lab_of(sample, source), destination)))

@@ -6,20 +6,34 @@ import contextlib
 from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
 from velkin.core.errors import UnreadableFile
+from velkin.core.files.containers import jpeg_segments
 from velkin.core.files.safely import is_text_name
 
 Floats = NDArray[np.float64]
 
 # what describes the raw mosaic and must not be said of a finished picture
 _RAW_ONLY = ("Exif.SubImage", "Exif.Thumbnail", "Exif.Image2", "Exif.Image3")
-_IMAGE_KEPT = frozenset(["Make", "Model", "Artist", "Copyright", "ImageDescription", "DateTime", "ExifTag", "GPSTag", "Rating"])
+_IMAGE_KEPT = frozenset(
+    ["Make", "Model", "Artist", "Copyright", "ImageDescription", "DateTime", "ExifTag", "GPSTag", "Rating"]
+    + ["XResolution", "YResolution", "ResolutionUnit"]
+)
+# what XMP repeats of Exif's colour and shape, or says of a profile that is not there any more
+_XMP_STALE: tuple[str, ...] = (
+    "Xmp.exif.ColorSpace",
+    "Xmp.photoshop.ICCProfile",
+    "Xmp.tiff.Orientation",
+    "Xmp.exif.PixelXDimension",
+)
+_XMP_STALE += ("Xmp.exif.PixelYDimension", "Xmp.tiff.ImageWidth", "Xmp.tiff.ImageLength", "Xmp.tiff.BitsPerSample")
 
 
 @dataclass(frozen=True)
@@ -164,7 +178,7 @@ def exif_facts(path: Path) -> ExifFacts:
 
 
 def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int]) -> bytes:
-    """A written picture (JPEG or TIFF bytes) with the source's Exif, made true for the picture.
+    """A written picture (JPEG, TIFF or PNG bytes) with the source's Exif, IPTC and XMP, made true for the picture.
 
     Camera, lens, time, exposure and rights are kept; what describes the raw mosaic is dropped; orientation becomes upright,
     the size the picture's own, and Exif ColorSpace 1 for sRGB and 65535 (uncalibrated) for everything else.
@@ -194,6 +208,16 @@ def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int
                 continue
             with contextlib.suppress(exiv2.Exiv2Error):
                 exif.add(exiv2.ExifKey(key), datum.value())
+        iptc, xmp = target.iptcData(), target.xmpData()
+        for datum in original.iptcData():
+            with contextlib.suppress(exiv2.Exiv2Error):
+                iptc.add(exiv2.IptcKey(datum.key()), datum.value())
+        for datum in original.xmpData():
+            if datum.key() not in _XMP_STALE:
+                with contextlib.suppress(exiv2.Exiv2Error):
+                    xmp.add(exiv2.XmpKey(datum.key()), datum.value())
+        target.setIptcData(iptc)
+        target.setXmpData(xmp)
     exif["Exif.Image.Orientation"] = exiv2.UShortValue(1)
     exif["Exif.Photo.ColorSpace"] = exiv2.UShortValue(1 if is_srgb else 65535)
     exif["Exif.Photo.PixelXDimension"] = exiv2.ULongValue(size[0])
@@ -201,3 +225,15 @@ def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int
     target.setExifData(exif)
     target.writeMetadata()
     return bytes(target.io().data())
+
+
+def exif_block(source: Path, is_srgb: bool, size: tuple[int, int]) -> bytes:
+    """The Exif that `carry_into` would write, as a block for formats that exiv2 cannot write."""
+    stream = BytesIO()
+    Image.new("L", (8, 8)).save(stream, "JPEG")
+    carried = carry_into(stream.getvalue(), source, is_srgb, size)
+    mark = b"Exif\0\0"
+    for marker, _, payload in jpeg_segments(BytesIO(carried)):
+        if marker == 0xE1 and payload.startswith(mark):
+            return mark + payload[len(mark) :]
+    return b""

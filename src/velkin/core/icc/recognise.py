@@ -40,6 +40,15 @@ def recognise(profile: bytes) -> RGBSpace | None:
     lab = to_lab(_grid(), profile, "rgb")
     if not np.all(np.isfinite(lab)):
         raise BadProfile("the ICC profile gives colours that are not numbers")
+    return _like(lab)
+
+
+def alike(space: RGBSpace) -> RGBSpace | None:
+    """The built-in space that another space equals to within 1.0 ΔE00, else None."""
+    return _like(xyz_to_lab(space.decode(_grid()) @ space.to_xyz.T))
+
+
+def _like(lab: NDArray[np.float64]) -> RGBSpace | None:
     worst = {space.id: float(ciede2000(lab, _lab_of(space.id)).max()) for space in BUILT_IN.values()}
     best = min(worst, key=lambda space_id: worst[space_id])
     return BUILT_IN[best] if worst[best] <= _LARGEST_DIFFERENCE else None

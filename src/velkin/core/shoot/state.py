@@ -151,7 +151,7 @@ class State:
         balance), ``profile N`` (another kept profile at the present balance) or ``now``.
         """
         f = self.frames[frame]
-        camera = self.path(frame).camera
+        camera = self.path(frame).raw_stage
         if look == "built-in":
             camera = built_in_stage(f.facts)
         elif look == "as shot":

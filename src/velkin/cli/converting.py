@@ -1,0 +1,121 @@
+"""`velkin assign` and `velkin convert`: numbers stay and the look changes, or the look stays and numbers change."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from velkin.cli.saying import print_json, say
+from velkin.core.errors import NotSupported, VelkinError
+
+if TYPE_CHECKING:
+    from velkin.core.icc.space import Space
+
+
+def space_of_argument(text: str) -> Space:
+    """The space that SPACE names: an id or a path to an ICC profile.
+
+    Raises
+    ------
+    NotSupported
+        When it is neither.
+    BadProfile
+        When the profile cannot be used.
+    """
+    from velkin.core.icc.space import built_in_space, load_space
+    from velkin.core.spaces.rgb import BUILT_IN
+
+    found = built_in_space(text) if text != "lab" else None
+    if found is not None:
+        return found
+    if not Path(text).exists():
+        raise NotSupported(f"the space {text!r} is neither one of {', '.join(BUILT_IN)} nor a profile's file")
+    return load_space(Path(text))
+
+
+def _said(space: Space | None) -> str | None:
+    """A space in a document: its id where it is or equals a built-in one, else the profile's own words."""
+    from velkin.core.handoff.copies import family
+
+    return None if space is None else family(space) or space.name
+
+
+def assign(arguments: argparse.Namespace) -> int:
+    """Run the verb; the exit status."""
+    from velkin.core.files.raw import is_raw_name
+    from velkin.core.handoff.copies import CopyWish, write_copy
+    from velkin.core.path import Step
+
+    if is_raw_name(arguments.file):
+        raise NotSupported("a raw file has no space to be given; use render", arguments.file)
+    space = space_of_argument(arguments.space)
+    _not_a_profile(arguments.out, arguments.space, arguments.replace)
+    wish = CopyWish(arguments.out, page=_page(arguments), replace=arguments.replace)
+    done = write_copy(arguments.file, None, (Step("assign", space),), wish)
+    if arguments.json:
+        print_json({"out": str(done.out), "space": _said(space)})
+    else:
+        print(f"written {done.out}: {space.name} assigned, numbers stay")
+    return 0
+
+
+def convert(arguments: argparse.Namespace) -> int:
+    """Run the verb; the exit status."""
+    from velkin.core.conversion.convert import is_destination
+    from velkin.core.errors import BadProfile
+    from velkin.core.files.raw import is_raw_name
+    from velkin.core.handoff.copies import CopyWish, write_copy
+    from velkin.core.icc.space import same
+    from velkin.core.icc.transform import Intent
+    from velkin.core.path import Step
+    from velkin.core.tags.inspect import inspect
+
+    if is_raw_name(arguments.file):
+        raise NotSupported("a raw file is not converted; use render", arguments.file)
+    to = space_of_argument(arguments.to)
+    if not is_destination(to):
+        raise BadProfile(
+            "the profile has no way from colours to device values, so that nothing can be converted to it", arguments.to
+        )
+    page = _page(arguments)
+    found = inspect(arguments.file, page)
+    if arguments.source is not None:
+        start = space_of_argument(arguments.source)
+        if found.said is not None and not same(found.said, start):
+            say(f"{arguments.file.name}: its tag says {found.said.name}; read as {start.name}, as --from asks")
+    elif found.said is not None:
+        start = found.said
+        if found.tag.state == "claimed":
+            say(f"{arguments.file.name}: only its metadata claims {start.name}; it is believed")
+    else:
+        why = "its profile is damaged" if found.tag.state == "damaged" else "it is untagged"
+        raise VelkinError(f"{why}, so that nothing says what its numbers mean; say it with --from", arguments.file)
+    _not_a_profile(arguments.out, arguments.to, arguments.replace)
+    _not_a_profile(arguments.out, arguments.source, arguments.replace)
+    intent = Intent[arguments.intent.upper()]
+    step = Step("convert", to, intent, not arguments.no_bpc)
+    wish = CopyWish(arguments.out, arguments.bits, not arguments.no_dither, arguments.quality, page, arguments.replace)
+    done = write_copy(arguments.file, start, (step,), wish)
+    if done.not_numbers:
+        say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers or infinite and were set to 0 or 1")
+    clipped: dict[str, Any] = {}
+    if done.outside is not None:
+        clipped = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", done.outside.shares(), strict=True)}
+    if arguments.json:
+        print_json({"out": str(done.out), "space": _said(to), "outside": done.share_outside, "clipped": clipped})
+    else:
+        print(f"written {done.out} in {to.name}; {100 * done.share_outside:.2f} % of the picture is outside it")
+    return 0
+
+
+def _page(arguments: argparse.Namespace) -> int:
+    return max(int(arguments.page) - 1, 0)
+
+
+def _not_a_profile(out: Path, text: str | None, replace: bool) -> None:
+    """The output must not be a profile that was given."""
+    from velkin.core.files.safely import refuse_output
+
+    if text is not None and Path(text).exists():
+        refuse_output(out, [Path(text)], replace)

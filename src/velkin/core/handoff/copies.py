@@ -1,0 +1,212 @@
+"""Tagged copies of finished pictures: the numbers that a ledger of assignments and conversions leads to, written and named.
+
+A copy without a conversion keeps every sample: in the same format only the tag is replaced, in TIFF and PNG the samples are
+written as they were decoded.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import struct
+from dataclasses import dataclass
+from pathlib import Path
+
+from velkin.core.conversion.convert import convert_chain, share_outside
+from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
+from velkin.core.files.encode import FORMATS, LOSSLESS, best_bits, check_format, encode_numbers
+from velkin.core.files.picture import Picture, decode_picture, kind_of
+from velkin.core.files.retag import IN_PLACE, retagged
+from velkin.core.files.safely import refuse_output, write_whole
+from velkin.core.gamut.outside import Outside
+from velkin.core.icc.space import Space, profile_of
+from velkin.core.path import Step, chain_of
+from velkin.core.spaces.rgb import RGBSpace, family_of
+
+
+@dataclass(frozen=True)
+class CopyWish:
+    """How a copy is written.
+
+    Attributes
+    ----------
+    out : Path
+    bits : int or None
+        8 or 16; None keeps the source's (float too), as far as the format holds them.
+    dither : bool
+        When going to 8 bits.
+    quality : int
+        Of formats with loss.
+    page : int
+    replace : bool
+        Whether an existing file may be replaced.
+    """
+
+    out: Path
+    bits: int | None = None
+    dither: bool = True
+    quality: int = 95
+    page: int = 0
+    replace: bool = False
+
+
+@dataclass(frozen=True)
+class Copied:
+    """A written copy: its space (None: without a tag), the share that the space could not hold, and the ends by channel."""
+
+    out: Path
+    space: Space | None
+    share_outside: float
+    outside: Outside | None
+    in_place: bool
+    not_numbers: int = 0
+
+
+def family(space: Space) -> str:
+    """Id of the built-in RGB space that a space is or equals."""
+    return family_of(space) if isinstance(space, RGBSpace) else space.family
+
+
+def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish: CopyWish) -> Copied:
+    """Write a copy of a finished picture with its tag.
+
+    Parameters
+    ----------
+    start : Space or None
+        What the source's numbers mean; None where nothing says it and no step converts.
+    steps : tuple of Step
+        Assignments and conversions, in order.
+
+    Raises
+    ------
+    NotSupported
+        When the format cannot hold the picture, or cannot be given a tag without loss.
+    OutputRefused, OutputFailed
+        When the output is the source itself, is there already, or cannot be written.
+    UnreadableFile, BadProfile
+    """
+    refuse_output(wish.out, [source], wish.replace)
+    if wish.out.suffix.lower() not in FORMATS:
+        known = ", ".join(FORMATS)
+        raise NotSupported(f"writing {wish.out.suffix or 'a file without suffix'} is not supported; use {known}", wish.out)
+    kind = FORMATS[wish.out.suffix.lower()]
+    chain, space = chain_of(start, steps) if start is not None else ((), steps[-1].space if steps else None)
+    if start is None and any(s.verb == "convert" for s in steps):
+        assigned = next((n for n, s in enumerate(steps) if s.verb == "assign"), len(steps))
+        if any(s.verb == "convert" for s in steps[:assigned]):
+            raise NotSupported("nothing says what its numbers mean; give it a space first", source)
+        chain, space = chain_of(steps[assigned].space, steps[assigned + 1 :])
+    try:
+        own_kind = kind_of(source)
+    except OSError as error:
+        raise UnreadableFile(f"the file cannot be read ({error.strerror})", source) from error
+    if not chain and own_kind == kind and kind in IN_PLACE and wish.bits is None:
+        return _same_samples(source, kind, space, wish)
+    picture = decode_picture(source, wish.page)
+    if space is not None and not chain:
+        check_model(space, picture.model, source)
+    if not chain:
+        return _as_decoded(picture, source, kind, own_kind, space, wish)
+    assert space is not None
+    check_model(chain[0].source, picture.model, source)
+    own = 8 * picture.numbers.dtype.itemsize
+    bits = wish.bits or best_bits(kind, own)
+    check_format(kind, bits, space.model, wish.out)
+    done = convert_chain(picture.numbers, chain, bits, (wish.dither and own > 8) or (wish.dither and bits == 8))
+    outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, chain[0].source, space)
+    converted = Picture(done.numbers, _alpha(picture, bits), space.model)
+    data = encode_numbers(converted, kind, profile_of(space), family(space), source, wish.quality)
+    write_whole(wish.out, data, wish.replace)
+    return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers)
+
+
+def check_model(space: Space, model: str, source: Path) -> None:
+    """Refuse a space of another colour model than the picture's. Raises NotSupported."""
+    if space.model != model:
+        raise NotSupported(
+            f"{space.name} is for {space.model} pictures, and this one is {model}; it cannot be given to it", source
+        )
+
+
+def _alpha(picture: Picture, bits: int):  # type: ignore[no-untyped-def]
+    """The alpha channel in the bits of the result; carried, never converted."""
+    from velkin.core.conversion.convert import as_float, quantised
+
+    if picture.alpha is None or 8 * picture.alpha.dtype.itemsize == bits:
+        return picture.alpha
+    floats = as_float(picture.alpha)
+    return floats if bits == 32 else quantised(floats.reshape(-1, 1), bits, False).reshape(floats.shape)
+
+
+def _same_samples(source: Path, kind: str, space: Space | None, wish: CopyWish) -> Copied:
+    try:
+        data = source.read_bytes()
+        if space is not None:
+            from velkin.core.tags.inspect import inspect
+
+            check_model(space, inspect(source, wish.page).model, source)
+            if space.id != "lab":
+                data = retagged(data, kind, profile_of(space), family(space), wish.page)
+    except OSError as error:
+        raise UnreadableFile(f"the file cannot be read ({error.strerror})", source) from error
+    except (struct.error, ValueError, IndexError, KeyError) as error:
+        raise UnreadableFile(f"the picture is damaged ({error})", source) from error
+    write_whole(wish.out, data, wish.replace)
+    return Copied(wish.out, space, 0.0, None, True)
+
+
+def _as_decoded(picture: Picture, source: Path, kind: str, own_kind: str, space: Space | None, wish: CopyWish) -> Copied:
+    """The samples as they were decoded, in a format that keeps them."""
+    if kind not in LOSSLESS:
+        raise NotSupported(
+            f"assigning keeps every number, and {kind.upper()} would change them; "
+            + (f"write {own_kind.upper()}, TIFF or PNG" if own_kind in IN_PLACE else "write TIFF or PNG"),
+            wish.out,
+        )
+    bits = 8 * picture.numbers.dtype.itemsize
+    if wish.bits not in (None, bits):
+        raise NotSupported("assigning keeps every number, its bits too", wish.out)
+    check_format(kind, bits, picture.model, wish.out)
+    icc = None if space is None or space.id == "lab" else profile_of(space)
+    data = encode_numbers(picture, kind, icc, family(space) if space is not None else "", source, wish.quality)
+    write_whole(wish.out, data, wish.replace)
+    return Copied(wish.out, space, 0.0, None, False, picture.not_numbers)
+
+
+def retag_source(source: Path, space: Space, page: int = 0) -> None:
+    """Give a source file itself another tag, which is done only when it was asked for by name.
+
+    The new file is written next to it whole; the old bytes stay under a name of their own until the new file has been read
+    back, and come back when that fails.
+
+    Raises
+    ------
+    NotSupported
+        When its format cannot be given a tag in place.
+    UnreadableFile, OutputFailed
+        When it cannot be read or written; the source is as it was.
+    """
+    kind = kind_of(source)
+    if kind not in IN_PLACE:
+        raise NotSupported(f"{kind.upper()} files cannot be given a tag without writing their pixels anew", source)
+    fresh = source.with_name(f".{source.name[:80]}.velkin-new{source.suffix}")
+    kept = source.with_name(f".{source.name[:80]}.velkin-before")
+    try:
+        write_copy(source, None, (Step("assign", space),), CopyWish(fresh, page=page, replace=True))
+        from velkin.core.tags.inspect import inspect
+
+        found = inspect(fresh, page)
+        if found.tag.state != "tagged" or found.icc != profile_of(space):
+            raise OutputFailed("the new tag could not be read back; the file is as it was", source)
+        shutil.copystat(source, fresh)
+        os.link(source, kept)
+        os.replace(fresh, source)
+        os.unlink(kept)
+    except OSError as error:
+        raise OutputFailed(
+            f"the tag could not be written ({error.strerror or error}); the file is as it was", source
+        ) from error
+    finally:
+        for leftover in (fresh, kept):
+            if leftover.exists() and source.exists():
+                leftover.unlink()
