@@ -16,7 +16,7 @@ import tifffile
 from PIL import Image
 
 from velkin.core.conversion.convert import lab_of
-from velkin.core.errors import NotSupported, OutputRefused, UnreadableFile, VelkinError
+from velkin.core.errors import BadProfile, NotSupported, OutputRefused, UnreadableFile, VelkinError
 from velkin.core.files.containers import carried_by
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.metadata import exif_facts
@@ -276,7 +276,7 @@ def test_assigning_into_another_format_only_where_nothing_is_lost(tmp_path):
 
 def test_a_space_of_another_model_is_refused(tmp_path, press):
     for name in ("a.jpg", "a.tif"):
-        with pytest.raises(NotSupported, match="cmyk"):
+        with pytest.raises(BadProfile, match="cmyk"):
             write_copy(write(tmp_path / name), None, (Step("assign", press),), CopyWish(tmp_path / f"o{name}"))
 
 

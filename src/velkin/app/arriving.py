@@ -116,7 +116,9 @@ class Arriving(QObject):
         if shoot is None or not frames:
             return
         self._cancel.clear()
-        wanted: list[Frame] = [model.state.frames[f] for f in frames if model.state.frames[f].role == "subject"]
+        wanted: list[Frame] = [
+            model.state.frames[f] for f in frames if model.state.frames[f].role == "subject" and model.state.frames[f].is_raw
+        ]
         charts = list(model.state.charts.values())
 
         def one(frame: Frame) -> Spotted | None:
@@ -127,7 +129,7 @@ class Arriving(QObject):
                 found = spot_chart(image, charts)
                 if found is not None:
                     return Spotted("chart", read_found(image, replace(found, corners=found.corners * 2.0), 0.5))
-                neutral = spot_neutral(image, built_in(frame.facts), frame.facts.as_shot)
+                neutral = spot_neutral(image, built_in(frame.raw), frame.raw.as_shot)
                 return None if neutral is None else Spotted("neutral", neutral=neutral)
             except VelkinError:
                 return None  # the viewer says it when the frame is shown

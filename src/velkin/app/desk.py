@@ -159,9 +159,9 @@ class Desk(QObject):
         state = self.model.state
         f = state.frames[frame]
         white = state.white_of(f.light)
-        known = np.array(white.balance) if white is not None else f.facts.as_shot
+        known = np.array(white.balance) if white is not None else f.raw.as_shot
         self._measure(
-            f, lambda: from_spot(self.service.half(f.path), at[0] / 2, at[1] / 2, size / 2, built_in(f.facts), known), frames
+            f, lambda: from_spot(self.service.half(f.path), at[0] / 2, at[1] / 2, size / 2, built_in(f.raw), known), frames
         )
 
     def measure_card(self, frame: int, frames: tuple[int, ...]) -> None:
@@ -171,7 +171,7 @@ class Desk(QObject):
         def keep(picked: Picked) -> None:
             self.command(lambda shoot: shoot.keep_neutral(frame, picked.balance))
 
-        self._measure(f, lambda: from_card(self.service.half(f.path), built_in(f.facts), f.facts.as_shot), frames, "card", keep)
+        self._measure(f, lambda: from_card(self.service.half(f.path), built_in(f.raw), f.raw.as_shot), frames, "card", keep)
 
     def _measure(
         self,
@@ -188,7 +188,7 @@ class Desk(QObject):
             keep(result)
             if frames:
                 self.set_balance(frames, result.balance, source)
-            kelvin, duv = built_in(frame.facts).temperature(np.array(result.balance))
+            kelvin, duv = built_in(frame.raw).temperature(np.array(result.balance))
             words = f"{kelvin:.0f} K, Duv {signed(duv, 4)}"
             if result.doubt:
                 self.model.report(f"The balance was set ({words}), but what was picked is perhaps no neutral: {result.doubt}.")

@@ -86,7 +86,7 @@ class Fitting(QObject):
         second = None
         if wish.second is not None and wish.second in state.readings:
             second = self.request(state.frames[wish.second], state.readings[wish.second], wish, None)
-        facts = state.frames[frame].facts
+        facts = state.frames[frame].raw
 
         def work() -> FitReport | None:
             if number != self._wish:
@@ -106,7 +106,7 @@ class Fitting(QObject):
             kept.for_fit(),
             kept.chart,
             frame.facts.unique,
-            built_in(frame.facts),
+            built_in(frame.raw),
             light,
             self.name_for(frame),
             frame.path.name,
@@ -212,7 +212,7 @@ def camera_tiff(frame: Frame, profile: AnyProfile, encoding: str) -> bytes:
     from velkin.core.spaces.rgb import ROMM_LINEAR, SRGB
 
     given = None if frame.balance is None else np.array(frame.balance)
-    balance = profile_stage(profile, frame.facts, given).balance
+    balance = profile_stage(profile, frame.raw, given).balance
     numbers = balanced(raw.decode(frame.path), balance)
     curve = SRGB if encoding == "srgb" else ROMM_LINEAR
     return encode_picture(numbers, curve, "tiff", 16, frame.path, tag=False)

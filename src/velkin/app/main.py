@@ -90,7 +90,7 @@ def open_window(path: Path | None, settings: QSettings | None = None) -> Window:
             shoot = Shoot.open(path)
             first = first_frame(shoot.state)
             if first is not None:
-                service.expect(shoot.state.frames[first].path)
+                service.expect(shoot.state.frames[first].path, shoot.state.path(first).camera)
         except VelkinError as error:
             shoot = error
     window = Window(settings, service)

@@ -5,10 +5,12 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from velkin.core.errors import VelkinError
+from velkin.core.icc.space import Space
 from velkin.core.path import ColourPath
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import Frame, State, WrittenFile
 from velkin.core.spaces.rgb import SRGB, RGBSpace
+from velkin.core.tags.ledger import Entry
 
 #: The ways to compare besides holding and swapping.
 COMPARISONS = ("off", "wipe", "side", "grid")
@@ -26,6 +28,7 @@ class ShootModel(QObject):
     hatching_changed = pyqtSignal(bool)
     comparison_changed = pyqtSignal()
     picking_changed = pyqtSignal(bool)
+    tried_changed = pyqtSignal()
     notice = pyqtSignal(str)  # what was done; it goes by itself
     problem = pyqtSignal(str)  # what went wrong; it stays until dismissed
 
@@ -40,6 +43,9 @@ class ShootModel(QObject):
         #: How the picture is compared, and the looks (`State.path_as`) it is compared with; the first is *before*.
         self.comparison = "off"
         self.against: tuple[str, ...] = ("built-in",)
+        #: A decision that is only tried: entries that would follow the ledger of the frame in the viewer.
+        self.tried: tuple[Entry, ...] = ()
+        self._tried_on: int | None = None
         #: Whether the next click on the picture picks a neutral.
         self.picking = False
         #: The space of the screen; generic until screens are followed.
@@ -54,7 +60,7 @@ class ShootModel(QObject):
         self.shoot = shoot
         self.current = first_frame(shoot.state)
         self.selected = () if self.current is None else (self.current,)
-        self.comparison, self.against, self.picking = "off", ("built-in",), False
+        self.comparison, self.against, self.picking, self.tried = "off", ("built-in",), False, ()
         self.opened.emit()
         self.changed.emit()
 
@@ -78,10 +84,21 @@ class ShootModel(QObject):
         return self.state.frames.get(self.current)
 
     def path(self) -> ColourPath | None:
-        """The colour path of the frame in the viewer, or of its *before* while that is shown."""
+        """The colour path of the frame in the viewer as shown: with a decision that is tried, or its *before*."""
         if self.frame is None:
             return None
-        return self.state.path_as(self.frame.id, self.against[0]) if self.before else self.state.path(self.frame.id)
+        if self.before:
+            look = "now" if self.tried else self.against[0]
+            return self.state.path_as(self.frame.id, look)
+        return self.state.path_with(self.frame.id, self.frame.ledger + self.tried)
+
+    def try_entries(self, entries: tuple[Entry, ...], spaces: tuple[Space, ...] = ()) -> None:
+        """Show the frame as it would be after a decision, which is not taken; none ends it."""
+        for space in spaces:
+            self.state.spaces.setdefault(space.id, space)  # known to this moment's state only, until it is kept
+        if entries != self.tried:
+            self.tried, self._tried_on = entries, self.current
+            self.tried_changed.emit()
 
     def written(self) -> list[WrittenFile]:
         """Every file handed off from this shoot."""
@@ -90,6 +107,7 @@ class ShootModel(QObject):
     def changes(self) -> None:
         """Tell that the shoot changed, keeping the selection on frames that are still there."""
         state = self.state
+        self.tried = ()
         self.selected = tuple(f for f in self.selected if f in state.frames)
         if self.current not in state.frames:
             self.current = self.selected[0] if self.selected else next(iter(state.order()), None)
@@ -128,6 +146,8 @@ class ShootModel(QObject):
         chosen = selected if selected is not None else (() if current is None else (current,))
         if (current, chosen) != (self.current, self.selected):
             self.current, self.selected = current, chosen
+            if current != self._tried_on:
+                self.tried = ()
             self.selection_changed.emit()
 
     def step(self, by: int) -> None:
@@ -142,6 +162,7 @@ class ShootModel(QObject):
         """Open a stop's bench."""
         if stop != self.stop:
             self.stop = stop
+            self.try_entries(())
             self.stop_changed.emit(stop)
 
     def show_before(self, on: bool) -> None:
@@ -166,6 +187,8 @@ class ShootModel(QObject):
         """The paths of the states shown beside the present one."""
         if self.frame is None or self.comparison == "off":
             return ()
+        if self.tried:
+            return (self.state.path(self.frame.id),)
         looks = self.against if self.comparison == "grid" else self.against[:1]
         return tuple(self.state.path_as(self.frame.id, look) for look in looks)
 

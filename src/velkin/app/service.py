@@ -22,10 +22,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from velkin.app.small_pictures import SmallPictures
+from velkin.core.cameraprofiles.models import Matrix
 from velkin.core.errors import VelkinError
-from velkin.core.files import raw
+from velkin.core.files.source import decode_source
 from velkin.core.gamut.outside import Outside, measure_outside, outside_mask
-from velkin.core.path import ColourPath
+from velkin.core.path import CameraStage, ColourPath, PictureStage
 from velkin.core.render import for_screen, histogram, to_space, to_working
 from velkin.core.shoot.state import Frame
 from velkin.core.spaces.rgb import RGBSpace
@@ -33,6 +34,8 @@ from velkin.core.spaces.rgb import RGBSpace
 Pixels = NDArray[np.float32]
 
 _BUDGET = 900_000_000
+#: Any raw frame's stage: decoding asks only whether it is raw.
+_RAW = CameraStage((1.0, 1.0, 1.0), "", Matrix(((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))))
 
 
 def to_image(pixels: NDArray[np.uint8]) -> QImage:
@@ -64,6 +67,8 @@ class Rendered:
         Whether this is the full-size decode.
     others : tuple of QImage
         The same picture through other paths, to compare with.
+    source : ndarray (H, W, C)
+        What was decoded, for the numbers of the frame's own space.
     """
 
     frame: int
@@ -73,6 +78,7 @@ class Rendered:
     working: Pixels
     full: bool
     others: tuple[QImage, ...] = ()
+    source: NDArray[Any] | None = None
 
 
 @dataclass(frozen=True)
@@ -89,15 +95,15 @@ class Measured:
 
 
 class _Decoded:
-    """Decoded camera RGB by file, at half and full size, within a budget; one decode of a file at a time."""
+    """Decoded sources at half and full size, within a budget; one decode of a file at a time."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[tuple[str, bool], Pixels] = OrderedDict()
+        self._kept: OrderedDict[tuple[str, int, bool], NDArray[Any]] = OrderedDict()
         self._lock = threading.Lock()
-        self._busy: dict[tuple[str, bool], threading.Lock] = {}
+        self._busy: dict[tuple[str, int, bool], threading.Lock] = {}
 
-    def get(self, path: Path, half: bool) -> Pixels:
-        key = (str(path), half)
+    def get(self, path: Path, camera: CameraStage | PictureStage, half: bool) -> NDArray[Any]:
+        key = (str(path), camera.page if isinstance(camera, PictureStage) else -1, half)
         with self._lock:
             if key in self._kept:
                 self._kept.move_to_end(key)
@@ -107,12 +113,17 @@ class _Decoded:
             with self._lock:
                 if key in self._kept:
                     return self._kept[key]
-            pixels = raw.decode(path, half)
+            pixels = decode_source(path, camera, half)
             with self._lock:
                 self._kept[key] = pixels
                 while len(self._kept) > 1 and sum(p.nbytes for p in self._kept.values()) > _BUDGET:
                     self._kept.popitem(last=False)
             return pixels
+
+    def forget(self, path: Path) -> None:
+        with self._lock:
+            for key in [k for k in self._kept if k[0] == str(path)]:
+                del self._kept[key]
 
 
 class RenderService(QObject):
@@ -153,17 +164,25 @@ class RenderService(QObject):
         self._thumb_wish += 1
 
     def half(self, path: Path) -> Pixels:
-        """A frame's half-size decode, from memory when it is there. For worker threads. Raises UnreadableFile."""
-        return self._decoded.get(path, True)
+        """A raw frame's half-size decode, from memory when it is there. For worker threads. Raises UnreadableFile."""
+        return self.source(path, _RAW, True)
+
+    def source(self, path: Path, camera: CameraStage | PictureStage, half: bool) -> NDArray[Any]:
+        """A frame's decoded source, from memory when it is there. For worker threads. Raises UnreadableFile, NotSupported."""
+        return self._decoded.get(path, camera, half)
+
+    def read_again(self, path: Path) -> None:
+        """Forget a source whose file was written anew."""
+        self._decoded.forget(path)
 
     # ---- the viewer's frame -----------------------------------------------------------------------------------
 
-    def expect(self, source: Path) -> None:
+    def expect(self, source: Path, camera: CameraStage | PictureStage) -> None:
         """Begin to decode a frame that will be shown next; errors are left to its showing."""
 
         def early() -> None:
             with contextlib.suppress(VelkinError):
-                self._decoded.get(source, True)
+                self._decoded.get(source, camera, True)
 
         self._front.submit(early)
 
@@ -195,7 +214,7 @@ class RenderService(QObject):
         if wish != self._wish:
             return
         try:
-            camera = self._decoded.get(source, not full)
+            camera = self._decoded.get(source, path.camera, not full)
             working = to_working(camera, path)
             image = to_image(for_screen(working, path, screen))
             hatch = _mask_image(outside_mask(to_space(working, path, path.destination), path.destination)) if hatching else None
@@ -207,7 +226,7 @@ class RenderService(QObject):
             self.failed.emit(frame, f"{source.name} could not be rendered ({error})")
             return
         if wish == self._wish:
-            self.rendered.emit(Rendered(frame, path, image, hatch, working, full, beside))
+            self.rendered.emit(Rendered(frame, path, image, hatch, working, full, beside, camera))
             self._back.submit(self._measure, wish, frame, source, path)  # the picture first, its numbers after
 
     def _measure(self, wish: int, frame: int, source: Path, path: ColourPath) -> None:
@@ -218,10 +237,10 @@ class RenderService(QObject):
             self.measured.emit(self._exact[key])
             return
         try:
-            self.measured.emit(self._numbers(frame, self._decoded.get(source, True), path, False))
+            self.measured.emit(self._numbers(frame, self._decoded.get(source, path.camera, True), path, False))
             if wish != self._wish:
                 return
-            result = self._numbers(frame, self._decoded.get(source, False), path, True)
+            result = self._numbers(frame, self._decoded.get(source, path.camera, False), path, True)
         except (VelkinError, cv2.error, MemoryError):
             return  # the viewer's own wish reports it
         self._exact[key] = result
@@ -231,7 +250,7 @@ class RenderService(QObject):
             self.measured.emit(result)
 
     @staticmethod
-    def _numbers(frame: int, camera: Pixels, path: ColourPath, exact: bool) -> Measured:
+    def _numbers(frame: int, camera: NDArray[Any], path: ColourPath, exact: bool) -> Measured:
         working = to_working(camera, path)
         there = to_space(working, path, path.destination)
         return Measured(
@@ -256,9 +275,10 @@ class RenderService(QObject):
             if wish != self._thumb_wish:
                 return
             try:
-                small = self._small.get(frame.digest)
+                key = f"{frame.digest}-{path.camera.page}" if isinstance(path.camera, PictureStage) else frame.digest
+                small = self._small.get(key)
                 if small is None:
-                    small = self._small.make(frame.digest, self._decoded.get(frame.path, True))
+                    small = self._small.make(key, self._decoded.get(frame.path, path.camera, True))
                 elif not frame.path.exists():
                     raise VelkinError("the source is not there any more")
                 plain = replace(path, destination=path.working)

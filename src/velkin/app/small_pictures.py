@@ -1,4 +1,4 @@
-"""Small camera pictures for thumbnails, kept on disk by their source's hash, so that no file is decoded twice for them.
+"""Small pictures for thumbnails, in camera numbers or a finished picture's own, kept on disk by their source's hash, so that no file is decoded twice for them.
 
 The folder lies in the user's cache and may be deleted at any time.
 """
@@ -11,11 +11,14 @@ import tempfile
 import threading
 from collections import OrderedDict
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from platformdirs import user_cache_path
+
+from velkin.core.conversion.convert import as_float
 
 Pixels = NDArray[np.float32]
 
@@ -26,7 +29,7 @@ _ON_DISK = 20000
 
 
 class SmallPictures:
-    """Linear camera RGB at thumbnail size, by source hash. For worker threads."""
+    """Linear camera RGB, or a finished picture's numbers 0..1, at thumbnail size, by source hash. For worker threads."""
 
     def __init__(self, folder: Path | None = None) -> None:
         self._folder = folder or user_cache_path("velkin") / "small"
@@ -43,16 +46,18 @@ class SmallPictures:
             small = np.load(self._folder / f"{digest}.npy", allow_pickle=False)
         except (OSError, ValueError, EOFError):
             return None
-        if small.dtype != np.float16 or small.ndim != 3 or small.shape[2] != 3 or max(small.shape) > EDGE:
+        if small.dtype != np.float16 or small.ndim != 3 or not 1 <= small.shape[2] <= 4 or max(small.shape) > EDGE:
             return None
         self._remember(digest, small)
         return np.asarray(small, dtype=np.float32)
 
-    def make(self, digest: str, camera: Pixels) -> Pixels:
+    def make(self, digest: str, decoded: NDArray[Any]) -> Pixels:
         """Make and keep the small picture of a half-size decode; a full disk only costs the keeping."""
+        camera = as_float(decoded)
         scale = min(1.0, EDGE / max(camera.shape[:2]))
         size = (max(round(camera.shape[1] * scale), 1), max(round(camera.shape[0] * scale), 1))
-        small = cv2.resize(camera, size, interpolation=cv2.INTER_AREA).astype(np.float16)
+        resized = np.asarray(cv2.resize(camera, size, interpolation=cv2.INTER_AREA))
+        small = resized.reshape(size[1], size[0], -1).astype(np.float16)
         self._remember(digest, small)
         with contextlib.suppress(OSError):
             self._folder.mkdir(parents=True, exist_ok=True)

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 from velkin.app.service import Measured
 from velkin.app.words import count, share, temperature_words
+from velkin.core.icc.space import same
 from velkin.core.path import ColourPath
-from velkin.core.shoot.state import State, WrittenFile
+from velkin.core.shoot.state import Frame, State, WrittenFile
 
 DOTTED, SOLID, HAIRLINE = "dotted", "solid", "hairline"
 
@@ -28,40 +29,105 @@ class Stop:
     detail: str
     bead: str
     link: str
+    waits: bool = False
 
 
 def stops_of(
-    state: State, frame_id: int, path: ColourPath, measured: Measured | None, written: list[WrittenFile]
+    state: State, frame_id: int, path: ColourPath, measured: Measured | None, written: list[WrittenFile], tried: str = ""
 ) -> list[Stop]:
-    """The five stops of a frame along `path` (which may be its *before*)."""
+    """The five stops of a frame along `path` (which may be its *before*).
+
+    `tried` is said of what a decision would make of it: ``if given`` or ``if converted``.
+    """
     frame = state.frames[frame_id]
-    facts = frame.facts
-    light = state.light_of(frame_id)
-    source = Stop(
-        "Source", f"raw, {facts.model or 'unknown camera'}", f"{facts.bits}-bit, {facts.width} × {facts.height}", "raw", DOTTED
-    )
-    if path.raw_stage.profile:
-        value = light.name if frame.profile == light.profile else path.raw_stage.profile
-        detail = f"ΔE {path.raw_stage.mean_error:.1f} mean" if path.raw_stage.mean_error is not None else "profile"
-        kelvin = temperature_words(state.profiles[frame.profile]) if frame.profile is not None else ""
-        detail += f", {kelvin}" if kelvin else ""
-        camera = Stop("Camera", value, detail, "tagged-same", SOLID)
-    else:
-        balance = path.raw_stage.balance_from
-        camera = Stop("Camera", "built-in profile", f"no chart profile, {balance}", "open", SOLID)
-    working = path.working
-    own = working == state.working
-    moves = SOLID if path.destination != working else HAIRLINE
-    work = Stop(
-        "Working", working.name, "same as the shoot" if own else f"the shoot: {state.working.name}", "tagged-same", moves
-    )
+    source, camera = _raw_stops(state, frame, path) if frame.is_raw else _picture_stops(state, frame, path, tried)
     destination = state.proof_destination()
     if measured is None or measured.path != path:
         lost = "measuring"
     else:
-        lost = f"{share(measured.there_outside.share)} % outside"
-    proof = Stop("Proof", destination.name, lost, "tagged-same" if path.destination == working else "tagged-other", SOLID)
-    return [source, camera, work, proof, _handoff(state, frame_id, written)]
+        lost = f"{share(measured.there_outside.share)} % outside" + (f", {tried}" if tried else "")
+    proof = Stop("Proof", destination.name, lost, "tagged-same" if path.destination == path.working else "tagged-other", SOLID)
+    handoff = _handoff(state, frame_id, written)
+    if not path.known:
+        handoff = Stop("Hand-off", "waits for Source", "nothing written", "open", HAIRLINE)
+    return [source, camera, _working(state, frame, path, tried), proof, handoff]
+
+
+def _raw_stops(state: State, frame: Frame, path: ColourPath) -> tuple[Stop, Stop]:
+    facts = frame.facts
+    light = state.light_of(frame.id)
+    source = Stop(
+        "Source", f"raw, {facts.model or 'unknown camera'}", f"{facts.bits}-bit, {facts.width} × {facts.height}", "raw", DOTTED
+    )
+    stage = path.raw_stage
+    if not stage.profile:
+        return source, Stop("Camera", "built-in profile", f"no chart profile, {stage.balance_from}", "open", SOLID)
+    value = light.name if frame.profile == light.profile else stage.profile
+    detail = f"ΔE {stage.mean_error:.1f} mean" if stage.mean_error is not None else "profile"
+    kelvin = temperature_words(state.profiles[frame.profile]) if frame.profile is not None else ""
+    return source, Stop("Camera", value, detail + (f", {kelvin}" if kelvin else ""), "tagged-same", SOLID)
+
+
+#: The glyph of each tag state; `tagged` is split by the space.
+_GLYPHS = {"untagged": "untagged", "claimed": "claimed", "damaged": "damaged"}
+
+
+def tag_glyph(state: State, frame: Frame) -> str:
+    """The glyph of a frame's tag state as it came."""
+    if frame.is_raw:
+        return "raw"
+    facts = frame.picture
+    if facts.tag.state != "tagged":
+        return _GLYPHS[facts.tag.state]
+    return "tagged-same" if facts.said and same(state.space(facts.said), state.working) else "tagged-other"
+
+
+def tag_words(state: State, frame: Frame) -> tuple[str, str]:
+    """A finished picture's tag state in two lines."""
+    facts = frame.picture
+    said = state.space(facts.said).name if facts.said else ""
+    known = {
+        "tagged": (f"tagged {said}", {"icc": "embedded profile", "cicp": "code points", "png-srgb": "sRGB chunk"}),
+        "claimed": (f"untagged, claims {said}", {"exif": "Exif claims it", "png-gama": "gAMA and cHRM claim it"}),
+        "untagged": ("untagged", {"none": "no profile, no claim"}),
+        "damaged": ("tag not usable", {"icc": "damaged or for another model", "cicp": "code points not read"}),
+    }
+    words, where = known[facts.tag.state]
+    return words, where.get(facts.tag.source, "by its colour model")
+
+
+def _picture_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> tuple[Stop, Stop]:
+    words, where = tag_words(state, frame)
+    if frame.held:
+        words = f"{words.split(',')[0]}, decision waiting"
+    first = path.steps[0] if path.steps else None
+    given = first is not None and first.verb == "assign"
+    source = Stop("Source", words, where, tag_glyph(state, frame), DOTTED if given else HAIRLINE, frame.held)
+    if given and first is not None:
+        mark = f", {tried}" if tried and len(path.steps) <= 2 and not frame.ledger else ""
+        value = f"{first.space.name}{mark}"
+    else:
+        value = path.start.name if path.known else f"shown as {path.start.name} for now"
+    bead = "tagged-same" if path.known and not tried else "open"
+    converts = any(s.verb == "convert" for s in path.steps)
+    later = any(s.verb == "assign" for s in path.steps[1:])
+    link = SOLID if converts else DOTTED if later else HAIRLINE
+    return source, Stop("Camera", value, "already rendered, no camera", bead, link)
+
+
+def _working(state: State, frame: Frame, path: ColourPath, tried: str) -> Stop:
+    here = path.here
+    bits = "" if frame.is_raw else f", {frame.facts.bits}-bit"
+    own = same(here, state.working)
+    moves = HAIRLINE if same(path.destination, here) else SOLID
+    if not path.known:
+        return Stop("Working", f"not known{bits}", f"the shoot works in {state.working.name}", "open", HAIRLINE)
+    converted = any(s.verb == "convert" for s in path.steps)
+    value = here.name if frame.is_raw else f"{'' if converted else 'stays in '}{here.name}{bits}"
+    if tried == "if converted":
+        value = f"{here.name}, {tried}"
+    detail = "same as the shoot" if own else f"the shoot works in {state.working.name}"
+    return Stop("Working", value, detail, "tagged-same" if own else "tagged-other", moves)
 
 
 def _handoff(state: State, frame_id: int, written: list[WrittenFile]) -> Stop:

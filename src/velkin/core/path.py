@@ -61,10 +61,13 @@ class PictureStage:
     space : Space
     known : bool
         False where nothing says what they mean and the space is only what they are shown in for now.
+    page : int
+        Which picture of a file that holds several.
     """
 
     space: Space
     known: bool = True
+    page: int = 0
 
 
 @dataclass(frozen=True)

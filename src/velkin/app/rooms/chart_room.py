@@ -219,7 +219,7 @@ class ChartRoom(QWidget):
 
     def _rendered(self, rendered: Rendered) -> None:
         if rendered.frame == self.frame and self.frame is not None and self.isVisible():
-            facts = self._model.state.frames[self.frame].facts
+            facts = self._model.state.frames[self.frame].raw
             self._image = rendered.image
             self.view.set_picture(rendered.image, (facts.width, facts.height))
             if self.view.patch >= 0:
@@ -289,7 +289,7 @@ class ChartRoom(QWidget):
         """Lay the grid on the middle of the picture."""
         if self.frame is None:
             return
-        facts = self._model.state.frames[self.frame].facts
+        facts = self._model.state.frames[self.frame].raw
         width = 0.6 * facts.width
         height = min(width / self.chart.aspect, 0.8 * facts.height)
         width = height * self.chart.aspect
@@ -532,7 +532,7 @@ class ChartRoom(QWidget):
         """Reference, reading through the built-in profile, reading through the fitted one if there is one (XYZ D50 on one
         exposure), and the temperature of the reference."""
         assert self.kept is not None and self.frame is not None
-        facts = self._model.state.frames[self.frame].facts
+        facts = self._model.state.frames[self.frame].raw
         request = self._desk.fitting.plain_request(self.frame, self.kept)
         colours = patch_colours(request, facts.as_shot)
         kelvin, _ = request.built_in.temperature(colours.balance)
@@ -606,7 +606,7 @@ class ChartRoom(QWidget):
         self.back_button.setEnabled(any(m[0] == self.chart.ids[index] for m in self._choices.moved))
         left, top, right, bottom = self.chart.boxes()[index]
         box = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
-        facts = self._model.state.frames[self.frame].facts
+        facts = self._model.state.frames[self.frame].raw
         outline = outline_of(box, homography(self.view.corners), self._image.width() / facts.width)
         fields = [("chart", reference[index]), ("built-in", before[index])]
         if after is not None:

@@ -17,7 +17,8 @@ import rawpy
 from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
-from velkin.core.files.metadata import ExifFacts, exif_facts
+from velkin.core.files.facts import FileFacts
+from velkin.core.files.metadata import exif_facts
 from velkin.core.files.safely import is_text_name
 
 Floats = NDArray[np.float64]
@@ -47,39 +48,20 @@ class DNGColour:
     forward: tuple[Floats, ...] = ()
 
 
-@dataclass(frozen=True)
-class RawFacts:
-    """What a raw file says of itself.
+@dataclass(frozen=True, kw_only=True)
+class RawFacts(FileFacts):
+    """What a raw file says of itself; `bits` are those needed for the white level.
 
     Attributes
     ----------
-    path : Path
-    width, height : int
-        Of the upright picture.
-    orientation : int
-        Exif orientation as found.
-    bits : int
-        Bits needed for the white level.
-    make, model, unique : str
-        Camera; `unique` is DNG's unique camera model, else make and model.
     as_shot : ndarray (3,)
         The camera's white balance as multipliers, green 1.
     colour : DNGColour or None
-    exif : ExifFacts
     is_dng : bool
     """
 
-    path: Path
-    width: int
-    height: int
-    orientation: int
-    bits: int
-    make: str
-    model: str
-    unique: str
     as_shot: Floats
     colour: DNGColour | None
-    exif: ExifFacts
     is_dng: bool
 
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from velkin.core.conversion.convert import convert_chain, share_outside
-from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
+from velkin.core.errors import BadProfile, NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.encode import FORMATS, LOSSLESS, best_bits, check_format, encode_numbers
 from velkin.core.files.picture import Picture, decode_picture, kind_of
 from velkin.core.files.retag import IN_PLACE, retagged
@@ -121,9 +121,9 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
 
 
 def check_model(space: Space, model: str, source: Path) -> None:
-    """Refuse a space of another colour model than the picture's. Raises NotSupported."""
+    """Refuse a space of another colour model than the picture's. Raises BadProfile."""
     if space.model != model:
-        raise NotSupported(
+        raise BadProfile(
             f"{space.name} is for {space.model} pictures, and this one is {model}; it cannot be given to it", source
         )
 

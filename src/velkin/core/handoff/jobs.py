@@ -14,7 +14,7 @@ from velkin.core.shoot.state import WrittenFile
 
 
 def jobs_for(shoot: Shoot, frames: Iterable[int], destinations: Iterable[Destination], number_taken: bool = True) -> list[Job]:
-    """The files to write for frames × destinations, each with its own name.
+    """The files to write for frames × destinations, each with its own name; frames whose numbers mean nothing known are left out.
 
     Parameters
     ----------
@@ -33,6 +33,8 @@ def jobs_for(shoot: Shoot, frames: Iterable[int], destinations: Iterable[Destina
         destination.check()
         folder = shoot.folder_of(destination)
         for number, identifier in enumerate(frames, start=1):
+            if not state.path(identifier).known:
+                continue
             frame = state.frames[identifier]
             wanted = folder / destination.file_name(frame.name, number)
             if number_taken or wanted in taken:
@@ -43,6 +45,11 @@ def jobs_for(shoot: Shoot, frames: Iterable[int], destinations: Iterable[Destina
             path = replace(state.path(identifier), destination=destination.space)
             jobs.append(Job(identifier, frame.name, frame.path, path, destination, out))
     return jobs
+
+
+def unsettled(shoot: Shoot, frames: Iterable[int]) -> list[int]:
+    """Frames that no hand-off writes: nothing says what their numbers mean."""
+    return [f for f in frames if not shoot.state.path(f).known]
 
 
 def record(shoot: Shoot, done: Done) -> None:

@@ -9,14 +9,14 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.files import raw
 from velkin.core.files.encode import jpeg_bytes
 from velkin.core.files.metadata import carry_into
 from velkin.core.files.safely import write_whole
+from velkin.core.files.source import decode_source
 from velkin.core.handoff.check import Check, check_jpeg
 from velkin.core.handoff.destination import Destination
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import ColourPath
+from velkin.core.path import CameraStage, ColourPath
 from velkin.core.render import encode_8bit, to_space, to_working
 
 Pixels = NDArray[np.float32]
@@ -41,13 +41,16 @@ def fitted_size(width: int, height: int, long_edge: int) -> tuple[int, int]:
 
 def render_frame(source: Path, path: ColourPath, destination: Destination) -> Pixels:
     """A frame's unclipped linear RGB in the destination's space, at its size."""
-    camera_rgb = raw.decode(source)
-    height, width = camera_rgb.shape[:2]
+    pixels = decode_source(source, path.camera)
+    height, width = pixels.shape[:2]
     size = fitted_size(width, height, destination.long_edge)
-    # resizing commutes with the path's matrices, so that it is done once, first, on linear camera numbers
+    # resizing commutes with a raw path's matrices, so that it is done once, first, on linear camera numbers
+    linear = isinstance(path.camera, CameraStage) and not path.steps
+    if not linear:
+        pixels = to_working(pixels, path)
     if size != (width, height):
-        camera_rgb = np.asarray(cv2.resize(camera_rgb, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
-    return to_space(to_working(camera_rgb, path), path, destination.space)
+        pixels = np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+    return to_space(to_working(pixels, path) if linear else pixels, path, destination.space)
 
 
 def hand_off_frame(source: Path, path: ColourPath, destination: Destination, out: Path, replace: bool = False) -> Written:

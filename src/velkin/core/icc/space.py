@@ -11,6 +11,7 @@ from functools import lru_cache
 from pathlib import Path
 
 import imagecodecs
+import numpy as np
 
 from velkin.core.errors import BadProfile
 from velkin.core.icc.matrix import matrix_space
@@ -18,6 +19,9 @@ from velkin.core.icc.read import LARGEST, parse
 from velkin.core.icc.recognise import recognise
 from velkin.core.icc.transform import check_source
 from velkin.core.icc.write import gray_profile, matrix_profile
+from velkin.core.icc.write_output import OutputTables, output_profile
+from velkin.core.spaces.adaptation import D50
+from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, ECIRGB, SRGB, RGBSpace, family_of
 from velkin.core.spaces.transfer import Transfer
 
@@ -66,6 +70,23 @@ _GRAYS = (
 def grays() -> dict[str, ICCSpace]:
     """The gray spaces that untagged gray pictures can be given, by id."""
     return {i: ICCSpace(i, name, "gray", "display", gray_profile(name, t)) for i, name, t in _GRAYS if isinstance(t, Transfer)}
+
+
+@lru_cache(maxsize=1)
+def plain_ink() -> ICCSpace:
+    """What CMYK without a profile is shown through for now: ink taken away from sRGB, which stands for no press."""
+    steps = np.linspace(0.0, 1.0, 9)
+    ink = np.stack(np.meshgrid(steps, steps, steps, steps, indexing="ij"), axis=-1)
+    rgb = (1.0 - ink[..., :3]) * (1.0 - ink[..., 3:])
+    lab = xyz_to_lab(SRGB.decode(rgb) @ SRGB.to_xyz.T)
+    tables = OutputTables(lab, np.zeros((2, 2, 2, 4)))
+    data = output_profile("Plain ink, no press", tables, tables, D50)
+    return ICCSpace("plain-ink", "plain ink", "cmyk", "output", data)
+
+
+def shown_for_now(model: str) -> Space:
+    """What numbers that nothing explains are shown in until it is decided."""
+    return {"gray": grays()["gray-srgb"], "cmyk": plain_ink(), "lab": LAB}.get(model, SRGB) if model != "rgb" else SRGB
 
 
 def profile_of(space: Space, version: int = 4) -> bytes:

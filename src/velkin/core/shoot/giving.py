@@ -125,6 +125,9 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
         frame = state.frames[identifier]
         if identifier == source and giving.exposure != "chart":
             continue
+        if not frame.is_raw:
+            kept.append((identifier, "a finished picture"))
+            continue
         if frame.facts.unique != from_frame.facts.unique:
             kept.append((identifier, f"shot with another camera ({frame.facts.unique or 'unknown'})"))
             continue

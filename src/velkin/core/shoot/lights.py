@@ -10,6 +10,8 @@ import numpy as np
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.errors import NotSupported
 from velkin.core.files.raw import RawFacts
+from velkin.core.icc.space import Space
+from velkin.core.tags.facts import PictureFacts
 
 #: A pause after which the light is taken to have changed, in seconds.
 PAUSE = 45 * 60
@@ -21,10 +23,11 @@ FIELDS = ("camera", "lens", "light", "date")
 
 @dataclass(frozen=True)
 class Arrival:
-    """A source file looked at and ready to become a frame."""
+    """A source file looked at and ready to become a frame; `said` is what a finished picture's tag or claim means."""
 
-    facts: RawFacts
+    facts: RawFacts | PictureFacts
     digest: str
+    said: Space | None = None
 
 
 def propose_lights(arrivals: list[Arrival]) -> list[list[Arrival]]:
@@ -42,8 +45,10 @@ def propose_lights(arrivals: list[Arrival]) -> list[list[Arrival]]:
     return groups
 
 
-def under_one_light(a: RawFacts, b: RawFacts) -> bool:
-    """Whether two frames seem to be of one camera and lens under one light."""
+def under_one_light(a: RawFacts | PictureFacts, b: RawFacts | PictureFacts) -> bool:
+    """Whether two frames seem to be of one camera and lens under one light; finished pictures go by the folder they come from."""
+    if isinstance(a, PictureFacts) or isinstance(b, PictureFacts):
+        return isinstance(a, PictureFacts) and isinstance(b, PictureFacts) and a.path.parent == b.path.parent
     if (a.unique, a.exif.lens) != (b.unique, b.exif.lens):
         return False
     if a.exif.taken and b.exif.taken and abs((b.exif.taken - a.exif.taken).total_seconds()) > PAUSE:
@@ -70,8 +75,13 @@ def check_pattern(pattern: str) -> None:
         raise NotSupported(f"{named}a light's name is made of text and " + ", ".join(f"{{{f}}}" for f in FIELDS))
 
 
-def light_name(pattern: str, facts: RawFacts, light: str = "") -> str:
-    """A light's name from the pattern; `light` is the photographer's word for the lighting, by default its temperature."""
+def light_name(pattern: str, facts: RawFacts | PictureFacts, light: str = "") -> str:
+    """A light's name from the pattern; `light` is the photographer's word for the lighting, by default its temperature.
+
+    Finished pictures know no light; they are named by their folder.
+    """
+    if isinstance(facts, PictureFacts):
+        return f"From {facts.path.parent.name or facts.path.parent}"
     if not light:
         kelvin, _ = built_in(facts).temperature(facts.as_shot)
         light = light_words(kelvin)

@@ -1,7 +1,8 @@
-"""What a shoot file keeps as JSON: camera facts of a frame, chart readings."""
+"""What a shoot file keeps as JSON: facts of a frame, chart readings, ledgers, pins, spaces and rules."""
 
 from __future__ import annotations
 
+import base64
 import json
 from dataclasses import asdict
 from datetime import datetime
@@ -16,6 +17,15 @@ from velkin.core.charts.read import Choices, PatchReading, Reading
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.files.metadata import ExifFacts
 from velkin.core.files.raw import DNGColour, RawFacts
+from velkin.core.icc.space import Space, space_of
+from velkin.core.icc.transform import Intent
+from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
+from velkin.core.tags.facts import PictureFacts
+from velkin.core.tags.inspect import Statement, Tag
+from velkin.core.tags.ledger import Entry
+from velkin.core.tags.pins import Pin, Target
+from velkin.core.tags.rules import IntakeRules, Rule
 
 
 def facts_to_json(facts: RawFacts) -> str:
@@ -97,3 +107,101 @@ def reading_from_json(text: str, charts: dict[str, Chart]) -> JudgedReading:
         Judgement(j["about"], j["finding"], Verdict[j["verdict"]], tuple(j["patches"]), j["advice"]) for j in data["judgements"]
     )
     return JudgedReading(reading, judgements, charts[r["chart"]], data.get("grid_error"))
+
+
+def _exif_to_data(exif: ExifFacts) -> dict[str, Any]:
+    data: dict[str, Any] = {k: getattr(exif, k) for k in ("lens", "software", "shutter", "aperture", "iso", "interoperability")}
+    return {**data, "colour_space": exif.colour_space, "taken": exif.taken.isoformat() if exif.taken else None}
+
+
+def picture_to_json(facts: PictureFacts) -> str:
+    """A finished picture's facts as text."""
+    plain = "width height orientation bits make model unique format colour_model channels alpha said pages page"
+    data: dict[str, Any] = {k: getattr(facts, k) for k in plain.split()}
+    data["tag"] = asdict(facts.tag)
+    data["statements"] = [asdict(s) for s in facts.statements]
+    data["notes"] = list(facts.notes)
+    data["exif"] = _exif_to_data(facts.exif)
+    return json.dumps(data)
+
+
+def picture_from_json(text: str, path: Path) -> PictureFacts:
+    """The facts kept as text; `path` is where the file lies now."""
+    data = json.loads(text)
+    exif = data.pop("exif")
+    taken = exif.pop("taken")
+    return PictureFacts(
+        **{
+            **data,
+            "path": path,
+            "tag": Tag(**data["tag"]),
+            "statements": tuple(Statement(**s) for s in data["statements"]),
+            "notes": tuple(data["notes"]),
+            "exif": ExifFacts(
+                make=data["make"], model=data["model"], taken=datetime.fromisoformat(taken) if taken else None, **exif
+            ),
+        }
+    )
+
+
+def ledger_to_json(ledger: tuple[Entry, ...]) -> str:
+    """A ledger as text."""
+    return json.dumps([{**asdict(e), "intent": int(e.intent)} for e in ledger])
+
+
+def ledger_from_json(text: str) -> tuple[Entry, ...]:
+    """The ledger kept as text."""
+    return tuple(Entry(**{**e, "intent": Intent(e["intent"])}) for e in json.loads(text))
+
+
+def pins_to_json(pins: tuple[Pin, ...]) -> str:
+    """Pins as text."""
+    return json.dumps([asdict(p) for p in pins])
+
+
+def pins_from_json(text: str) -> tuple[Pin, ...]:
+    """The pins kept as text."""
+
+    def target(data: dict[str, Any] | None) -> Target | None:
+        return None if data is None else Target(data["kind"], (data["lab"][0], data["lab"][1], data["lab"][2]))
+
+    return tuple(Pin(p["x"], p["y"], target(p["target"])) for p in json.loads(text))
+
+
+def space_to_json(space: Space) -> str:
+    """A space as text: its profile where it has one, else what it is made of."""
+    if space.icc is not None:
+        return json.dumps({"icc": base64.b64encode(space.icc).decode()})
+    assert isinstance(space, RGBSpace) and not isinstance(space.transfer, ByChannel)
+    t = space.transfer
+    transfer: Any = t.samples.tolist() if isinstance(t, Sampled) else [t.g, t.a, t.b, t.c, t.d]
+    return json.dumps(
+        {
+            "id": space.id,
+            "name": space.name,
+            "primaries": space.primaries,
+            "white": space.white,
+            "sampled": isinstance(t, Sampled),
+            "transfer": transfer,
+        }
+    )
+
+
+def space_from_json(text: str) -> Space:
+    """The space kept as text. Raises BadProfile for a profile that does not hold together."""
+    data = json.loads(text)
+    if "icc" in data:
+        return space_of(base64.b64decode(data["icc"]))
+    r, g, b = ((float(p[0]), float(p[1])) for p in data["primaries"])
+    transfer = Sampled(np.array(data["transfer"])) if data["sampled"] else Transfer(*data["transfer"])
+    return RGBSpace(data["id"], data["name"], "", (r, g, b), (data["white"][0], data["white"][1]), transfer)
+
+
+def rules_to_json(rules: IntakeRules) -> str:
+    """Intake rules as text."""
+    return json.dumps(asdict(rules))
+
+
+def rules_from_json(text: str | None) -> IntakeRules:
+    """The rules kept as text, or the defaults."""
+    return IntakeRules() if text is None else IntakeRules(**{k: Rule(**v) for k, v in json.loads(text).items()})

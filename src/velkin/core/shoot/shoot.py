@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
@@ -15,16 +15,40 @@ from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import chart_from_json, chart_to_json
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
-from velkin.core.errors import ShootError, UnreadableFile
-from velkin.core.files.raw import RawFacts, read_facts
+from velkin.core.conversion.convert import is_destination
+from velkin.core.errors import BadProfile, ShootError, UnreadableFile
+from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
 from velkin.core.files.safely import is_text_name
+from velkin.core.handoff.copies import check_model
 from velkin.core.handoff.destination import Destination, web_srgb
+from velkin.core.icc.space import Space, built_in_space
+from velkin.core.icc.transform import Intent
 from velkin.core.shoot.giving import GivingPlan
 from velkin.core.shoot.lights import PATTERN, Arrival, check_pattern, light_name, propose_lights, under_one_light
-from velkin.core.shoot.records import facts_from_json, facts_to_json, reading_from_json, reading_to_json
+from velkin.core.shoot.records import (
+    facts_from_json,
+    facts_to_json,
+    ledger_from_json,
+    ledger_to_json,
+    picture_from_json,
+    picture_to_json,
+    pins_from_json,
+    pins_to_json,
+    reading_from_json,
+    reading_to_json,
+    rules_from_json,
+    rules_to_json,
+    space_from_json,
+    space_to_json,
+)
 from velkin.core.shoot.state import ROLES, Frame, Gift, Light, State, WrittenFile
 from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import BUILT_IN, ROMM, RGBSpace
+from velkin.core.tags.facts import PictureFacts, facts_of
+from velkin.core.tags.inspect import inspect
+from velkin.core.tags.ledger import ASSIGN, CONVERT, LEAVE, Entry
+from velkin.core.tags.pins import MOST_PINS, Pin
+from velkin.core.tags.rules import IntakeRules, ruled
 
 
 @dataclass(frozen=True)
@@ -48,8 +72,8 @@ def digest_of(path: Path) -> str:
     return total.hexdigest()
 
 
-def look_at(path: Path) -> Arrival:
-    """Facts and hash of an arriving raw file.
+def look_at(path: Path, page: int = 0) -> Arrival:
+    """Facts and hash of an arriving file, raw or finished; `page` is the picture of a file that holds several.
 
     Raises
     ------
@@ -57,7 +81,10 @@ def look_at(path: Path) -> Arrival:
     """
     if not is_text_name(path):
         raise UnreadableFile("its name or folder is not valid text (UTF-8), which a shoot cannot keep; rename it", path)
-    return Arrival(read_facts(path), digest_of(path))
+    if is_raw_name(path):
+        return Arrival(read_facts(path), digest_of(path))
+    found = inspect(path, page)
+    return Arrival(facts_of(found), digest_of(path), found.said)
 
 
 class Shoot:
@@ -67,7 +94,8 @@ class Shoot:
         self._store = store
         self._state: State | None = None
         # what was read from text once is not read again while the text stays: a shoot may hold thousands of frames
-        self._facts: dict[tuple[str, str], RawFacts] = {}
+        self._facts: dict[tuple[str, str], RawFacts | PictureFacts] = {}
+        self._spaces: dict[str, Space] = {}
         self._readings: dict[str, JudgedReading] = {}
         self._profiles: dict[str, AnyProfile] = {}
 
@@ -126,20 +154,26 @@ class Shoot:
         for r in rows("SELECT * FROM frames ORDER BY light, position, id"):
             key = (r["facts"], r["path"])
             if key not in self._facts:
-                self._facts[key] = facts_from_json(r["facts"], Path(r["path"]))
+                read = facts_from_json if r["kind"] == "raw" else picture_from_json
+                self._facts[key] = read(r["facts"], Path(r["path"]))
             known = self._facts[key]
             frames[r["id"]] = Frame(
                 r["id"], r["light"], r["name"], known.path, r["digest"], r["role"], known, _floats(r["balance"]),
-                r["balance_from"], r["exposure"], r["profile"], _floats(r["neutral"]),
+                r["balance_from"], r["exposure"], r["profile"], _floats(r["neutral"]), r["held"],
+                ledger_from_json(r["ledger"]), pins_from_json(r["pins"]),
             )  # fmt: skip
             of_light.setdefault(r["light"], []).append(r["id"])
         lights = tuple(
             Light(r["id"], r["name"], r["profile"], tuple(of_light.get(r["id"], ())), _gift(r["gift"]))
             for r in rows("SELECT * FROM lights ORDER BY position, id")
         )
+        spaces = {r["id"]: self._space(r["json"]) for r in rows("SELECT id, json FROM spaces")}
+        working = spaces.get(facts["working"]) or BUILT_IN[facts["working"]]
+        if not isinstance(working, RGBSpace):
+            raise ValueError(f"the working space {working.name} is none of matrix and curves")
         return State(
             name=facts["name"],
-            working=BUILT_IN[facts["working"]],
+            working=working,
             lights=lights,
             frames=frames,
             profiles={r["id"]: self._profile(r["json"]) for r in rows("SELECT id, json FROM profiles")},
@@ -149,7 +183,14 @@ class Shoot:
             ),
             charts=charts,
             light_pattern=facts.get("light_pattern", PATTERN),
+            spaces=spaces,
+            rules=rules_from_json(facts.get("rules")),
         )
+
+    def _space(self, text: str) -> Space:
+        if text not in self._spaces:
+            self._spaces[text] = space_from_json(text)
+        return self._spaces[text]
 
     def _profile(self, text: str) -> AnyProfile:
         if text not in self._profiles:
@@ -239,7 +280,7 @@ class Shoot:
                 return light
         return None
 
-    def _name_for(self, facts: RawFacts) -> str:
+    def _name_for(self, facts: RawFacts | PictureFacts) -> str:
         return light_name(self.state.light_pattern, facts)
 
     def _place(self, members: list[Arrival], light: Light | None, name: str) -> list[int]:
@@ -249,6 +290,9 @@ class Shoot:
         ids = []
         for number, arrival in enumerate(members, start=1):
             gift = self._gift_for(light, arrival.facts)
+            if isinstance(arrival.facts, PictureFacts):
+                ids.append(self._place_picture(arrival, arrival.facts, light_id, first + number))
+                continue
             ids.append(
                 self._store.run(
                     "INSERT INTO frames(light, position, name, path, digest, facts, profile, balance, balance_from, exposure)"
@@ -267,10 +311,40 @@ class Shoot:
             )
         return ids
 
-    def _gift_for(self, light: Light | None, facts: RawFacts) -> Gift:
+    def _place_picture(self, arrival: Arrival, facts: PictureFacts, light: int, position: float) -> int:
+        """A finished picture's frame, with what the intake rules make of it."""
+        state = self.state
+        if arrival.said is not None:
+            self._remember(arrival.said)
+        made = ruled(facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, _now())
+        return self._store.run(
+            "INSERT INTO frames(light, position, name, path, digest, facts, kind, held, ledger)"
+            " VALUES (?, ?, ?, ?, ?, ?, 'picture', ?, ?)",
+            light,
+            position,
+            facts.path.stem,
+            str(facts.path.absolute()),
+            arrival.digest,
+            picture_to_json(facts),
+            made.case if made.held else "",
+            ledger_to_json(made.entries),
+        )
+
+    def _find_space(self, identifier: str) -> Space | None:
+        try:
+            return self.state.space(identifier)
+        except KeyError:
+            return None
+
+    def _remember(self, space: Space) -> None:
+        """Keep a space that is not built in; inside a step."""
+        if built_in_space(space.id) is None and space.id != "plain-ink":
+            self._store.run("INSERT OR IGNORE INTO spaces VALUES (?, ?)", space.id, space_to_json(space))
+
+    def _gift_for(self, light: Light | None, facts: RawFacts | PictureFacts) -> Gift:
         """What a newcomer under a light starts with: the light's gift where it suits the camera, else nothing."""
         nothing = Gift(None, None, "as shot")
-        if light is None or light.gift is None:
+        if light is None or light.gift is None or not isinstance(facts, RawFacts):
             return nothing
         profile = light.gift.profile
         if profile is not None and self.state.profiles[profile].camera not in ("", facts.unique):
@@ -384,7 +458,7 @@ class Shoot:
 
     def add_profile(self, profile: AnyProfile, give_to: Iterable[int], light: int | None = None) -> int:
         """Add a fitted profile and give it with its balance to frames, in one step; it becomes the light's profile too."""
-        chosen = list(give_to)
+        chosen = self._raw_among(give_to)
         with self._step(f"fit {profile.name}" + (f" and give it to {_count(len(chosen), 'frame')}" if len(chosen) > 1 else "")):
             identifier = self._store.run(
                 "INSERT INTO profiles(name, camera, json) VALUES (?, ?, ?)",
@@ -397,7 +471,7 @@ class Shoot:
 
     def give_profile(self, profile: int, frames: Iterable[int], light: int | None = None) -> None:
         """Give a profile and the balance of its chart frame to frames; their exposure stays."""
-        chosen = list(frames)
+        chosen = self._raw_among(frames)
         with self._step(f"give {self.state.profiles[profile].name} to {_count(len(chosen), 'frame')}"):
             self._give(profile, chosen, light)
 
@@ -448,7 +522,7 @@ class Shoot:
 
     def use_built_in(self, frames: Iterable[int]) -> None:
         """Return frames to the camera's built-in profile and as-shot balance."""
-        chosen = list(frames)
+        chosen = self._raw_among(frames)
         with self._step(f"return {_count(len(chosen), 'frame')} to the built-in profile"):
             self._store.many(
                 "UPDATE frames SET profile = NULL, balance = NULL, balance_from = 'as shot' WHERE id = ?",
@@ -460,7 +534,7 @@ class Shoot:
 
         `joins` makes one step of it with the step before, when that was of the same kind: the moments of one drag.
         """
-        chosen = list(frames)
+        chosen = self._raw_among(frames)
         with self._step(f"white balance of {_count(len(chosen), 'frame')}: {source}", joins):
             self._store.many(
                 "UPDATE frames SET balance = ?, balance_from = ? WHERE id = ?", [(_text(balance), source, f) for f in chosen]
@@ -468,22 +542,152 @@ class Shoot:
 
     def set_as_shot(self, frames: Iterable[int]) -> None:
         """Return frames to the balance that their camera measured, each to its own."""
-        chosen = [self.state.frames[f] for f in frames]
+        chosen = [self.state.frames[f] for f in frames if self.state.frames[f].is_raw]
         with self._step(f"white balance of {_count(len(chosen), 'frame')}: as shot"):
             self._store.many(
                 "UPDATE frames SET balance = ?, balance_from = 'as shot' WHERE id = ?",
-                [(None if f.profile is None else _text(tuple(f.facts.as_shot)), f.id) for f in chosen],
+                [(None if f.profile is None else _text(tuple(f.raw.as_shot)), f.id) for f in chosen],
             )
 
     def set_exposure(self, frames: Iterable[int], ev: float) -> None:
         """Set the exposure of frames, in EV."""
-        chosen = list(frames)
+        chosen = self._raw_among(frames)
         with self._step(f"exposure {ev:+.2f} EV on {_count(len(chosen), 'frame')}"):
             self._store.many("UPDATE frames SET exposure = ? WHERE id = ?", [(float(ev), f) for f in chosen])
+
+    def _raw_among(self, frames: Iterable[int]) -> list[int]:
+        return [f for f in frames if self.state.frames[f].is_raw]
+
+    # ---- spaces, rules, ledgers, pins -------------------------------------------------------------------------
+
+    def keep_space(self, space: Space) -> None:
+        """Keep a space in the shoot: one's own, or an ICC profile's."""
+        with self._step(f"keep the space {space.name}"):
+            self._remember(space)
+
+    def set_rules(self, rules: IntakeRules) -> None:
+        """Change the intake rules; they hold for files that arrive from now on."""
+        text = rules_to_json(rules)
+        with self._step("change the intake rules"):
+            if self.state.rules != rules:
+                self._store.run("INSERT OR REPLACE INTO facts VALUES ('rules', ?)", text)
+
+    def assign(self, frames: Iterable[int], space: Space, why: str = "by hand") -> None:
+        """Give frames another space: numbers stay, look changes.
+
+        Raises
+        ------
+        BadProfile
+            When the space is for another colour model than a frame's.
+        """
+        chosen = list(frames)
+        for f in chosen:
+            check_model(space, self.state.path(f).here.model, self.state.frames[f].path)
+        self._enter(chosen, f"assign {space.name} to {_count(len(chosen), 'frame')}", space, Entry(ASSIGN, space.id, why=why))
+
+    def convert(
+        self,
+        frames: Iterable[int],
+        space: Space,
+        intent: Intent = Intent.RELATIVE,
+        black_point: bool = True,
+        why: str = "by hand",
+    ) -> None:
+        """Convert frames to a space: look stays, numbers change.
+
+        Raises
+        ------
+        ShootError
+            When a frame's numbers have no known meaning.
+        BadProfile
+            When the space cannot be converted to.
+        """
+        chosen = list(frames)
+        unknown = [f for f in chosen if not self.state.path(f).known]
+        if unknown:
+            name = self.state.frames[unknown[0]].name
+            raise ShootError(f"nothing says what the numbers of {name} mean; give it a space first")
+        if not is_destination(space):
+            raise BadProfile(f"{space.name} has no way from colours to device values; nothing can be converted to it")
+        entry = Entry(CONVERT, space.id, intent, black_point, why=why)
+        self._enter(chosen, f"convert {_count(len(chosen), 'frame')} to {space.name}", space, entry)
+
+    def give_and_convert(self, frames: Iterable[int], given: Space, to: Space) -> None:
+        """Give frames a space and convert them to another, in one step. Raises BadProfile."""
+        chosen = list(frames)
+        for f in chosen:
+            check_model(given, self.state.path(f).here.model, self.state.frames[f].path)
+        with self._step(f"give {given.name} to {_count(len(chosen), 'frame')} and convert to {to.name}"):
+            for space in (given, to):
+                self._remember(space)
+            for f in chosen:
+                self._append(f, Entry(ASSIGN, given.id, why="by hand"), Entry(CONVERT, to.id, why="by hand"))
+
+    def leave(self, frames: Iterable[int]) -> None:
+        """Decide that held frames stay as they came."""
+        chosen = [f for f in frames if self.state.frames[f].held]
+        with self._step(f"leave {_count(len(chosen), 'frame')} as they came"):
+            for f in chosen:
+                self._append(f, Entry(LEAVE, why="by hand"))
+
+    def go_back(self, frame: int, entries: int) -> None:
+        """Take a frame's ledger back to its first `entries` entries; with none, what was held is held again."""
+        kept = self.state.frames[frame].ledger[: max(entries, 0)]
+        with self._step(f"take {self.state.frames[frame].name} back to entry {len(kept)}"):
+            if kept != self.state.frames[frame].ledger:
+                self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger_to_json(kept), frame)
+
+    def copy_ledger(self, source: int, frames: Iterable[int]) -> list[int]:
+        """Give a frame's ledger to others whose numbers are of the same colour model; the frames that took it."""
+        state = self.state
+        from_frame = state.frames[source]
+        model = state.path_with(source, ()).here.model
+        taking = [f for f in frames if f != source and state.path_with(f, ()).here.model == model]
+        why = f"copied from {from_frame.name}"
+        ledger = ledger_to_json(tuple(replace(e, at=_now(), why=why) for e in from_frame.ledger))
+        with self._step(f"copy the ledger of {from_frame.name} to {_count(len(taking), 'frame')}"):
+            for f in taking:
+                if state.frames[f].ledger != from_frame.ledger:
+                    self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger, f)
+        return taking
+
+    def _enter(self, frames: list[int], label: str, space: Space, entry: Entry) -> None:
+        with self._step(label):
+            self._remember(space)
+            for f in frames:
+                self._append(f, entry)
+
+    def _append(self, frame: int, *entries: Entry) -> None:
+        ledger = self.state.frames[frame].ledger + tuple(replace(e, at=_now()) for e in entries)
+        self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger_to_json(ledger), frame)
+
+    def set_pins(self, frame: int, pins: tuple[Pin, ...], what: str = "change the pins") -> None:
+        """Set the pins of a frame. Raises ShootError for more than eight."""
+        if len(pins) > MOST_PINS:
+            raise ShootError(f"a frame has up to {MOST_PINS} pins; take one away first")
+        text = pins_to_json(pins)
+        with self._step(f"{what} of {self.state.frames[frame].name}"):
+            self._store.run("UPDATE frames SET pins = ?1 WHERE id = ?2 AND pins <> ?1", text, frame)
+
+    def choose_page(self, frame: int, arrival: Arrival) -> None:
+        """Look at another picture of a file that holds several; its ledger begins anew."""
+        assert isinstance(arrival.facts, PictureFacts)
+        facts, state = arrival.facts, self.state
+        with self._step(f"take picture {facts.page + 1} of {state.frames[frame].name}"):
+            if arrival.said is not None:
+                self._remember(arrival.said)
+            made = ruled(
+                facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, _now()
+            )
+            self._store.run(
+                "UPDATE frames SET facts = ?, held = ?, ledger = ? WHERE id = ?",
+                picture_to_json(facts), made.case if made.held else "", ledger_to_json(made.entries), frame,
+            )  # fmt: skip
 
     def set_working(self, space: RGBSpace) -> None:
         """Choose the shoot's working space."""
         with self._step(f"work in {space.name}"):
+            self._remember(space)
             self._store.run("UPDATE facts SET value = ? WHERE key = 'working' AND value <> ?", space.id, space.id)
 
     def set_destination(self, destination: Destination) -> None:
@@ -519,6 +723,10 @@ class Shoot:
 
 def _count(number: int, thing: str) -> str:
     return f"{number} {thing}" if number == 1 else f"{number} {thing}s"
+
+
+def _now() -> str:
+    return datetime.now().astimezone().isoformat(timespec="seconds")
 
 
 def _free_name(name: str, taken: set[str]) -> str:

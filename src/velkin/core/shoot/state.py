@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -15,11 +15,16 @@ from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
-from velkin.core.errors import FitRefused
+from velkin.core.errors import FitRefused, NotSupported
 from velkin.core.files.raw import RawFacts
 from velkin.core.handoff.destination import Destination
-from velkin.core.path import ColourPath, built_in_stage, profile_stage
+from velkin.core.icc.space import Space, built_in_space, shown_for_now
+from velkin.core.path import CameraStage, ColourPath, PictureStage, built_in_stage, path_of, profile_stage
 from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.tags.facts import PictureFacts
+from velkin.core.tags.ledger import Entry, steps_of
+from velkin.core.tags.pins import Pin
+from velkin.core.tags.rules import IntakeRules
 from velkin.core.whitebalance import from_greys
 
 Floats = NDArray[np.float64]
@@ -33,7 +38,15 @@ DRIFT = 0.12
 class Frame:
     """One picture in a shoot.
 
-    `neutral` is the balance measured on it where it is a frame of a neutral card.
+    Attributes
+    ----------
+    facts : RawFacts or PictureFacts
+    neutral : tuple or None
+        The balance measured on it where it is a frame of a neutral card.
+    waits : str
+        The intake rules' case for which a decision was due on arrival; empty where there was none.
+    ledger : tuple of Entry
+    pins : tuple of Pin
     """
 
     id: int
@@ -42,12 +55,38 @@ class Frame:
     path: Path
     digest: str
     role: str
-    facts: RawFacts
+    facts: RawFacts | PictureFacts
     balance: tuple[float, ...] | None
     balance_from: str
     exposure: float
     profile: int | None
     neutral: tuple[float, ...] | None = None
+    waits: str = ""
+    ledger: tuple[Entry, ...] = ()
+    pins: tuple[Pin, ...] = ()
+
+    @property
+    def is_raw(self) -> bool:
+        """Whether it is a raw frame rather than a finished picture."""
+        return isinstance(self.facts, RawFacts)
+
+    @property
+    def raw(self) -> RawFacts:
+        """The facts of a raw frame. Raises NotSupported for finished pictures."""
+        if not isinstance(self.facts, RawFacts):
+            raise NotSupported("it is a finished picture; chart, balance and camera profile are for raw frames", self.path)
+        return self.facts
+
+    @property
+    def picture(self) -> PictureFacts:
+        """The facts of a finished picture."""
+        assert isinstance(self.facts, PictureFacts)
+        return self.facts
+
+    @property
+    def held(self) -> bool:
+        """Whether a decision waits."""
+        return bool(self.waits) and not self.ledger
 
 
 @dataclass(frozen=True)
@@ -107,6 +146,8 @@ class State:
     destinations: tuple[Destination, ...]
     charts: dict[str, Chart]
     light_pattern: str
+    spaces: dict[str, Space] = field(default_factory=dict)
+    rules: IntakeRules = field(default_factory=IntakeRules)
 
     def order(self) -> list[int]:
         """Frame ids as shown: light by light."""
@@ -126,51 +167,96 @@ class State:
         ticked = self.ticked()
         return ticked[0] if ticked else self.destinations[0]
 
+    def space(self, identifier: str) -> Space:
+        """A space by its id: built in, or kept in the shoot."""
+        found = self.spaces.get(identifier) or built_in_space(identifier)
+        if found is None:
+            raise KeyError(identifier)
+        return found
+
+    def held(self) -> list[int]:
+        """Frames that wait for a decision, in the order shown."""
+        return [f for f in self.order() if self.frames[f].held]
+
+    def like(self, frame: int) -> list[int]:
+        """Held frames like a held one: of the same camera, from the same folder, in the same state and colour model."""
+        f = self.frames[frame]
+
+        def kind(g: Frame) -> tuple[object, ...]:
+            p = g.picture
+            return g.waits, p.colour_model, p.unique, p.path.parent, p.tag.state, p.said
+
+        return [g for g in self.held() if kind(self.frames[g]) == kind(f)] if f.held else []
+
     def matrices_of(self, frame: int) -> ColourMatrices:
         """The matrices by which a frame's temperature and tint are told: its profile's own, else the camera's."""
         f = self.frames[frame]
         profile = None if f.profile is None else self.profiles[f.profile]
         if isinstance(profile, CameraProfile):
             return profile.matrices()
-        return profile.matrices if isinstance(profile, DNGProfile) else built_in(f.facts)
+        return profile.matrices if isinstance(profile, DNGProfile) else built_in(f.raw)
+
+    def picture_stage(self, frame: int) -> PictureStage:
+        """What a finished picture's numbers mean as it came: by its tag, else what they are shown in for now."""
+        facts = self.frames[frame].picture
+        if facts.tag.state == "tagged" and facts.said:
+            return PictureStage(self.space(facts.said), True, facts.page)
+        claimed = facts.tag.state == "claimed" and facts.said
+        return PictureStage(self.space(facts.said) if claimed else shown_for_now(facts.colour_model), False, facts.page)
+
+    def _path(self, camera: CameraStage | PictureStage, frame: Frame, ledger: tuple[Entry, ...]) -> ColourPath:
+        return path_of(camera, self.working, self.proof_destination().space, frame.exposure, steps_of(ledger, self.space))
 
     def path(self, frame: int) -> ColourPath:
         """The colour path of a frame as it is now."""
         f = self.frames[frame]
-        if f.profile is not None:
+        return self.path_with(frame, f.ledger)
+
+    def path_with(self, frame: int, ledger: tuple[Entry, ...]) -> ColourPath:
+        """The colour path of a frame were its ledger another."""
+        f = self.frames[frame]
+        camera: CameraStage | PictureStage
+        if not f.is_raw:
+            camera = self.picture_stage(frame)
+        elif f.profile is not None:
             balance = None if f.balance is None else np.array(f.balance)
-            camera = profile_stage(self.profiles[f.profile], f.facts, balance, f.balance_from)
+            camera = profile_stage(self.profiles[f.profile], f.raw, balance, f.balance_from)
         else:
-            camera = built_in_stage(f.facts, None if f.balance is None else np.array(f.balance), f.balance_from)
-        return ColourPath(camera, f.exposure, self.working, self.proof_destination().space)
+            camera = built_in_stage(f.raw, None if f.balance is None else np.array(f.balance), f.balance_from)
+        return self._path(camera, f, ledger)
 
     def path_as(self, frame: int, look: str) -> ColourPath:
         """The path of a frame under another look, to compare with: same exposure, other camera settings.
 
         `look` is ``built-in`` (the camera's own rendering, as shot), ``as shot`` (the frame's profile with the camera's own
-        balance), ``profile N`` (another kept profile at the present balance) or ``now``.
+        balance), ``profile N`` (another kept profile at the present balance), ``as found`` (without the ledger) or ``now``.
+        Finished pictures have no camera settings: of them all but the last are as found.
         """
         f = self.frames[frame]
+        if not f.is_raw or look == "as found":
+            return self.path(frame) if look == "now" else self.path_with(frame, ())
         camera = self.path(frame).raw_stage
         if look == "built-in":
-            camera = built_in_stage(f.facts)
+            camera = built_in_stage(f.raw)
         elif look == "as shot":
             camera = (
-                profile_stage(self.profiles[f.profile], f.facts, f.facts.as_shot, "as shot")
+                profile_stage(self.profiles[f.profile], f.raw, f.raw.as_shot, "as shot")
                 if f.profile is not None
-                else built_in_stage(f.facts)
+                else built_in_stage(f.raw)
             )
         elif look.startswith("profile ") and int(look.split()[1]) in self.profiles:
             now = np.array(camera.balance)
-            camera = profile_stage(self.profiles[int(look.split()[1])], f.facts, now, camera.balance_from)
-        return ColourPath(camera, f.exposure, self.working, self.proof_destination().space)
+            camera = profile_stage(self.profiles[int(look.split()[1])], f.raw, now, camera.balance_from)
+        return self._path(camera, f, f.ledger)
 
     def look_name(self, look: str) -> str:
         """A look in words."""
         if look.startswith("profile "):
             profile = self.profiles.get(int(look.split()[1]))
             return profile.name if profile is not None else "a profile that is gone"
-        return {"built-in": "built-in profile, as shot", "as shot": "as-shot balance", "now": "now"}[look]
+        return {"built-in": "built-in profile, as shot", "as shot": "as-shot balance", "as found": "as found", "now": "now"}[
+            look
+        ]
 
     def fingerprint(self, frame: int, destination: Destination) -> str:
         """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
@@ -182,7 +268,7 @@ class State:
     def chart_frame(self, light: int) -> int | None:
         """The frame whose chart stands for a light: one that was read, else one that is marked."""
         members = next(k.frames for k in self.lights if k.id == light)
-        charts = [f for f in members if self.frames[f].role == "chart"]
+        charts = [f for f in members if self.frames[f].role == "chart" and self.frames[f].is_raw]
         return next((f for f in charts if f in self.readings), next(iter(charts), None))
 
     def white_of(self, light: int) -> LightWhite | None:
@@ -202,18 +288,18 @@ class State:
         return None
 
     def _white(self, frame: int, balance: Floats) -> LightWhite:
-        kelvin, duv = built_in(self.frames[frame].facts).temperature(balance)
+        kelvin, duv = built_in(self.frames[frame].raw).temperature(balance)
         return LightWhite((float(balance[0]), 1.0, float(balance[2])), kelvin, duv, frame)
 
     def drifting(self, light: int) -> tuple[int, ...]:
         """Frames of a light whose own balance, as the camera measured it, lies far from that of the light's chart or neutral
         frame: the light may have changed since."""
-        members = next(k.frames for k in self.lights if k.id == light)
+        members = [f for f in next(k.frames for k in self.lights if k.id == light) if self.frames[f].is_raw]
         anchor = self.chart_frame(light)
         if anchor is None:
             anchor = next((f for f in members if self.frames[f].role == "neutral"), None)
         if anchor is None:
             return ()
-        shot = self.frames[anchor].facts.as_shot
-        off = {f: np.abs(np.log2(self.frames[f].facts.as_shot[[0, 2]] / shot[[0, 2]])).max() for f in members}
+        shot = self.frames[anchor].raw.as_shot
+        off = {f: np.abs(np.log2(self.frames[f].raw.as_shot[[0, 2]] / shot[[0, 2]])).max() for f in members}
         return tuple(f for f in members if off[f] > DRIFT)

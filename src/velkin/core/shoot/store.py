@@ -16,7 +16,7 @@ from pathlib import Path
 from velkin.core.errors import OutputRefused, ShootError
 
 _APPLICATION = 0x564C4B4E  # "VLKN"
-_VERSION = 2
+_VERSION = 3
 
 _SCHEMA = """
 CREATE TABLE facts (key TEXT PRIMARY KEY, value TEXT NOT NULL);
@@ -29,7 +29,10 @@ CREATE TABLE frames (
     id INTEGER PRIMARY KEY, light INTEGER NOT NULL REFERENCES lights(id), position REAL NOT NULL, name TEXT NOT NULL,
     path TEXT NOT NULL, digest TEXT NOT NULL, role TEXT NOT NULL DEFAULT 'subject', facts TEXT NOT NULL,
     balance TEXT, balance_from TEXT NOT NULL DEFAULT 'as shot', exposure REAL NOT NULL DEFAULT 0,
-    profile INTEGER REFERENCES profiles(id), neutral TEXT);
+    profile INTEGER REFERENCES profiles(id), neutral TEXT,
+    kind TEXT NOT NULL DEFAULT 'raw', held TEXT NOT NULL DEFAULT '', ledger TEXT NOT NULL DEFAULT '[]',
+    pins TEXT NOT NULL DEFAULT '[]');
+CREATE TABLE spaces (id TEXT PRIMARY KEY, json TEXT NOT NULL);
 CREATE TABLE readings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
 CREATE TABLE destinations (id TEXT PRIMARY KEY, position REAL NOT NULL, json TEXT NOT NULL);
 CREATE TABLE written (
@@ -45,7 +48,7 @@ CREATE INDEX written_by_frame ON written(frame, destination);
 """
 
 #: Decisions that can be undone; `written` holds facts about files outside and cannot.
-_UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations", "charts")
+_UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations", "charts", "spaces")
 
 #: What brings a shoot of each earlier version to the next one; triggers are made anew after it.
 _MIGRATIONS = {
@@ -53,6 +56,13 @@ _MIGRATIONS = {
 ALTER TABLE lights ADD COLUMN gift TEXT;
 ALTER TABLE frames ADD COLUMN neutral TEXT;
 CREATE TABLE charts (id TEXT PRIMARY KEY, json TEXT NOT NULL);
+""",
+    2: """
+ALTER TABLE frames ADD COLUMN kind TEXT NOT NULL DEFAULT 'raw';
+ALTER TABLE frames ADD COLUMN held TEXT NOT NULL DEFAULT '';
+ALTER TABLE frames ADD COLUMN ledger TEXT NOT NULL DEFAULT '[]';
+ALTER TABLE frames ADD COLUMN pins TEXT NOT NULL DEFAULT '[]';
+CREATE TABLE spaces (id TEXT PRIMARY KEY, json TEXT NOT NULL);
 """,
 }
 
