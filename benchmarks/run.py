@@ -46,6 +46,9 @@ from velkin.sim.lights import north_window
 from velkin.sim.madderfold import tilted_corners
 from velkin.sim.scenes import Scene
 
+sys.path.insert(0, str(Path(__file__).parent))
+from spaces import bench_conversions, bench_inspecting, bench_try_on
+
 
 def median_time(work: Callable[[], object], rounds: int = 5) -> float:
     """Median seconds of a piece of work, after one round to warm up."""
@@ -329,6 +332,9 @@ def main() -> None:
         folder = Path(name)
         shoot = folder / "bench.velkin"
         write_demo_shoot(shoot, frames)
+        bench_conversions(line)
+        bench_inspecting(line, folder)
+        bench_try_on(line, folder)
         bench_handoff(shoot, folder)
         bench_chart(frames)
         bench_profiles()

@@ -11,6 +11,7 @@ from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QPointF, QSettings, QTimer
 
 from velkin.app.main import make_application, settle
+from velkin.app.space_cards import SpaceCards
 from velkin.app.window import Window
 from velkin.core.cameraprofiles.dng_export import dng_profile
 from velkin.core.cameraprofiles.dng_file import dng_to_bytes
@@ -39,6 +40,46 @@ def foreign(folder: Path, profile: CameraProfile) -> Path:
     return path
 
 
+def tags(window: Window, picture: Callable[[str], None]) -> None:
+    """Finished files from elsewhere: held, tried on, converted."""
+    window.desk.arriving.add_files([demo_folder() / "arrived"])
+    wait_for(lambda: any(f.name == "shade-card" for f in window.model.state.frames.values()))
+    settle(window, 60)
+    frames = window.model.state.frames
+    ids = {f.name: f.id for f in frames.values()}
+
+    def show(name: str, stop: str) -> None:
+        window.model.open_stop(stop)
+        window.model.select(ids[name])
+        settle(window, 60)
+
+    show("weave-card-1", "source")
+    for x, y in ((0.2, 0.4), (0.74, 0.5)):
+        window.desk.deciding.add_pin(ids["weave-card-1"], x, y)
+    window.source_bench.given.choose("oprgb")
+    settle(window, 60)
+    window.source_bench.choices.button(0).click()
+    picture("source-held")
+    window.spaces.try_on()
+    wait_for(lambda: bool(window.try_on_room.sheet.tiles))
+    picture("try-on")
+    window.try_on_room.leave()
+    show("telephone", "working")
+    window.desk.deciding.add_pin(ids["telephone"], 0.4, 0.5)
+    window.spaces.bring_profile(next((demo_folder() / "arrived").glob("*.icc")))
+    ink = next(s for s in window.desk.spaces.destinations() if s.model == "cmyk")
+    window.working_bench.choose(2, ink.id)
+    wait_for(lambda: "least" in window.working_bench._effect.text())
+    picture("working-convert")
+    window.model.try_entries(())
+    cards = SpaceCards(window.desk, window)
+    cards.show()
+    wait_for(lambda: cards.table.item(0, 2).text() != "measuring")
+    cards.grab().save(str(OUT / "spaces.png"))
+    print(OUT / "spaces.png")
+    cards.close()
+
+
 def main() -> None:
     """Go through the job and take the pictures on the way."""
     app = make_application()
@@ -50,6 +91,7 @@ def main() -> None:
         write_demo_shoot(shoot, demo_folder() / "frames")
         settings = QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat)
         settings.setValue("shelf", str(folder / "profiles"))
+        settings.setValue("icc_folders", str(folder / "icc"))
         window = Window(settings)
         window.resize(1280, 800)
         window.show()
@@ -123,6 +165,7 @@ def main() -> None:
         wait_for(lambda: room.kept is not None and room.view.has_picture)
         picture("chart-shadow")
         room.leave()
+        tags(window, picture)
         window.set_theme("Dim room")
         window.model.open_stop("camera")
         window.model.select(ids["lamp-0508"])

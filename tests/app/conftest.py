@@ -21,6 +21,7 @@ def window(qtbot, demo_shoot, tmp_path):
     make_application()
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
     settings.setValue("shelf", str(tmp_path / "shelf"))
+    settings.setValue("icc_folders", str(tmp_path / "no profiles here"))
     made = Window(settings)
     made.resize(1280, 800)
     made.show()

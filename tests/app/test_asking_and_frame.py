@@ -27,7 +27,7 @@ def test_a_new_shoot_is_made_where_it_was_asked_for(monkeypatch, window, tmp_pat
     window.menu.by_name["New shoot…"].trigger()
     assert window.model.shoot.path == tmp_path / "Autumn.velkin"
     assert window.top.title.text() == "Autumn"
-    assert "Drop raw files here" in window.view.empty_text and not window.view.has_picture
+    assert "Drop raw files or pictures here" in window.view.empty_text and not window.view.has_picture
     window.menu.by_name["New shoot…"].trigger()
     assert "file of that name already" in window.notice.label.text()
 
@@ -46,7 +46,7 @@ def test_a_shoot_is_opened_and_a_cancelled_dialog_changes_nothing(monkeypatch, w
 def test_files_and_folders_are_asked_for(qtbot, monkeypatch, window, tmp_path):
     shoot_chart(tmp_path / "a.dng", seed=31)
     answer(monkeypatch, "getOpenFileNames", ([str(tmp_path / "a.dng")], ""))
-    window.menu.by_name["Add raw files…"].trigger()
+    window.menu.by_name["Add files…"].trigger()
     qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=10000)
     shoot_chart(tmp_path / "b.dng", seed=32)
     answer(monkeypatch, "getExistingDirectory", str(tmp_path))
@@ -207,7 +207,8 @@ def test_working_in_another_space_changes_the_readout_and_not_the_look(window):
     window._pointed((900.0, 700.0))
     look, here, lab = window.rendered.image, window.status.here.value.text(), window.status.lab.value.text()
     bench = window.working_bench
-    bench._chosen(bench._space.findData("bt2020"))
+    bench._space.choose("bt2020")
+    bench._chosen(bench._space.space())
     settle(window, 30)
     window._pointed((900.0, 700.0))
     assert window.status.here.value.text() != here

@@ -81,21 +81,21 @@ def test_hatching_is_made_only_when_asked_for(qtbot, service, chart_dng, path):
 
 def test_memory_for_decoded_frames_is_bounded(monkeypatch, tmp_path):
     sizes = {f"f{i}.dng": np.zeros((100, 100, 3), np.float32) for i in range(6)}
-    monkeypatch.setattr(service_module.raw, "decode", lambda p, half: sizes[p.name].copy())
+    monkeypatch.setattr(service_module, "decode_source", lambda p, camera, half: sizes[p.name].copy())
     monkeypatch.setattr(service_module, "_BUDGET", 3 * 120_000)
     decoded = service_module._Decoded()
     for name in sizes:
-        decoded.get(tmp_path / name, True)
+        decoded.get(tmp_path / name, service_module._RAW, True)
     assert len(decoded._kept) == 3
-    decoded.get(tmp_path / "f3.dng", True)
-    decoded.get(tmp_path / "f0.dng", True)
+    decoded.get(tmp_path / "f3.dng", service_module._RAW, True)
+    decoded.get(tmp_path / "f0.dng", service_module._RAW, True)
     assert [Path(k[0]).name for k in decoded._kept] == ["f5.dng", "f3.dng", "f0.dng"]
 
 
 def test_one_frame_larger_than_the_budget_is_still_shown(monkeypatch, tmp_path):
-    monkeypatch.setattr(service_module.raw, "decode", lambda p, half: np.zeros((100, 100, 3), np.float32))
+    monkeypatch.setattr(service_module, "decode_source", lambda p, camera, half: np.zeros((100, 100, 3), np.float32))
     monkeypatch.setattr(service_module, "_BUDGET", 10)
-    assert service_module._Decoded().get(tmp_path / "big.dng", False).shape == (100, 100, 3)
+    assert service_module._Decoded().get(tmp_path / "big.dng", service_module._RAW, False).shape == (100, 100, 3)
 
 
 def test_what_cannot_be_read_is_said(qtbot, service, tmp_path, path):

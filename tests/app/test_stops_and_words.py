@@ -112,13 +112,13 @@ def test_the_bar_and_the_ledger_say_the_same(qtbot, window):
     settle(window, 30)
     bar = window.path_bar.buttons
     assert bar["proof"].stop().detail == f"{words.share(window.measured.there_outside.share)} % outside"
-    entries = window.benches["source"]._entries()
-    assert entries[2].startswith("built-in profile: numbers stay, look changes")
+    rows = window.source_bench.ledger.rows()
+    assert "built-in profile" in rows[1][0] and rows[1][1] == "numbers stay, look changes"
     assert LINK_WORDS[bar["source"].stop().link] == "numbers stay, look changes"
     assert LINK_WORDS[bar["camera"].stop().link] == "look stays, numbers change"
     assert "raw, Velkin Studio One" in bar["source"].accessibleName()
     window.desk.set_exposure(window.model.selected, 0.75)
-    assert "exposure 0.75 EV" in window.benches["source"]._entries()
+    assert ("exposure 0.75 EV", "") in window.source_bench.ledger.rows()
 
 
 @pytest.mark.parametrize(

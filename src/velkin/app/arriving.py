@@ -17,6 +17,7 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.reading_job import read_found
 from velkin.core.charts.spot import spot_chart, spot_neutral
 from velkin.core.errors import VelkinError
+from velkin.core.files.picture import is_picture_name
 from velkin.core.files.raw import is_raw_name
 from velkin.core.shoot.lights import Arrival
 from velkin.core.shoot.shoot import Shoot, Spotted, look_at
@@ -46,7 +47,7 @@ class Arriving(QObject):
         self._cancel.set()
 
     def add_files(self, paths: Iterable[Path]) -> None:
-        """Take raw files and folders of them into the shoot."""
+        """Take raw files, finished pictures and folders of them into the shoot."""
         desk, model = self._desk, self._desk.model
         shoot = model.shoot
         if shoot is None:
@@ -95,6 +96,9 @@ class Arriving(QObject):
         self.left_out = reasons
         known = len(arrivals) - len(added)
         words = [f"{count(len(added), 'frame')} added."]
+        held = sum(model.state.frames[f].held for f in added)
+        if held:
+            words.append(f"{count(held, 'frame')} held: a decision waits on the Source bench.")
         if known:
             words.append(f"{count(known, 'file')} already in the shoot.")
         if cancelled:
@@ -161,14 +165,17 @@ class Arriving(QObject):
 
 
 def files_in(paths: Iterable[Path]) -> tuple[list[Path], list[str]]:
-    """Raw files among paths and inside folders (not through links), and why others were left out."""
+    """Raw files and finished pictures among paths and inside folders (not through links), and why others were left out."""
     files: list[Path] = []
     reasons: list[str] = []
     for path in paths:
         if path.is_dir():
-            files += sorted(p for p in path.rglob("*") if p.is_file() and is_raw_name(p))
-        elif is_raw_name(path):
+            for root, folders, names in os.walk(path):  # links are not followed, so that loops end
+                folders.sort()
+                inside = (Path(root) / n for n in sorted(names) if not n.startswith("."))
+                files += [p for p in inside if (is_raw_name(p) or is_picture_name(p)) and p.is_file()]
+        elif is_raw_name(path) or is_picture_name(path):
             files.append(path)
         else:
-            reasons.append(f"{path.name}: not a raw file; this version takes in raw files")
+            reasons.append(f"{path.name}: neither a raw file nor a picture that Velkin reads")
     return files, reasons

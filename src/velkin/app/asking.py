@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings
@@ -14,6 +14,7 @@ from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart, save_text
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import BadChart, VelkinError
+from velkin.core.files.picture import SUFFIXES as PICTURES
 from velkin.core.files.raw import SUFFIXES
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.shoot.lights import light_words
@@ -53,15 +54,19 @@ class Asking:
             self._desk.open_shoot(Path(chosen))
 
     def files(self) -> None:
-        """Ask for raw files to add."""
-        pattern = " ".join(f"*{s} *{s.upper()}" for s in sorted(SUFFIXES))
-        chosen, _ = QFileDialog.getOpenFileNames(self._window, "Add raw files", self._folder(), f"Raw files ({pattern})")
+        """Ask for files to add."""
+
+        def pattern(suffixes: Iterable[str]) -> str:
+            return " ".join(f"*{s} *{s.upper()}" for s in sorted(suffixes))
+
+        kinds = f"Raw files and pictures ({pattern(SUFFIXES | PICTURES)});;Raw files ({pattern(SUFFIXES)});;Pictures ({pattern(PICTURES)})"
+        chosen, _ = QFileDialog.getOpenFileNames(self._window, "Add files", self._folder(), kinds)
         if chosen:
             self._remember(chosen[0])
             self._desk.arriving.add_files([Path(c) for c in chosen])
 
     def folder(self) -> None:
-        """Ask for a folder of raw files to add."""
+        """Ask for a folder of files to add."""
         chosen = QFileDialog.getExistingDirectory(self._window, "Add a folder", self._folder())
         if chosen:
             self._desk.arriving.add_files([Path(chosen)])

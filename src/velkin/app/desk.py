@@ -17,6 +17,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from velkin.app.arriving import Arriving
 from velkin.app.charting import Charting, about
+from velkin.app.colour_spaces import ColourSpaces
+from velkin.app.deciding import Deciding
 from velkin.app.fitting import Fitting
 from velkin.app.model import ShootModel
 from velkin.app.service import RenderService
@@ -48,7 +50,13 @@ class Desk(QObject):
     _handoff_step = pyqtSignal(object, int, int)
     _demo_made = pyqtSignal(int, int)
 
-    def __init__(self, model: ShootModel, service: RenderService, shelf_folder: Path | None = None) -> None:
+    def __init__(
+        self,
+        model: ShootModel,
+        service: RenderService,
+        shelf_folder: Path | None = None,
+        icc_folders: list[Path] | None = None,
+    ) -> None:
         super().__init__()
         self.model = model
         self.service = service
@@ -62,6 +70,8 @@ class Desk(QObject):
         self.shelving = Shelving(shelf_folder or usual_folder(), service)
         self.shelving.problem.connect(model.report)
         self.fitting = Fitting(self)
+        self.deciding = Deciding(self)
+        self.spaces = ColourSpaces(model, service, icc_folders)
 
     def cancel(self) -> None:
         """Stop the long job that runs; what is finished stays."""
@@ -209,7 +219,7 @@ class Desk(QObject):
         """Read a profile file and give it to the chosen frames."""
         try:
             profile = load_any(path)
-            for frame in self.model.selected:
+            for frame in (f for f in self.model.selected if self.model.state.frames[f].is_raw):
                 check_camera(profile, self.model.state.frames[frame].facts.unique)
         except VelkinError as error:
             self.model.report(error)
@@ -235,7 +245,7 @@ class Desk(QObject):
 
     def hand_off(self, frames: tuple[int, ...]) -> None:
         """Write frames to the ticked destinations and check each file."""
-        from velkin.core.handoff.jobs import jobs_for  # the libraries that write files load when they are needed
+        from velkin.core.handoff.jobs import jobs_for, unsettled  # the libraries that write files load when they are needed
         from velkin.core.handoff.run import run
 
         shoot = self.model.shoot
@@ -246,9 +256,15 @@ class Desk(QObject):
             return
         try:
             jobs = jobs_for(shoot, frames, shoot.state.ticked())
+            waiting = unsettled(shoot, frames)
         except VelkinError as error:
             self.model.report(error)
             return
+        if waiting:
+            self.model.report(
+                f"{count(len(waiting), 'frame')} left out of the hand-off: nothing says what their numbers mean. "
+                "Decide on the Source bench."
+            )
         if not jobs:
             return
         self._cancel.clear()

@@ -23,18 +23,32 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QComboBox, QVBoxL
 
 from velkin.app import glyphs, theme
 from velkin.app.model import ShootModel
-from velkin.app.stops import edited_since_written
+from velkin.app.stops import edited_since_written, tag_glyph
 from velkin.app.words import count, light_line
 from velkin.core.path import ColourPath
 from velkin.core.shoot.state import Frame, State, WrittenFile
 
+#: Stands for the Held tray among the lights.
+HELD = -1
 THUMB_W, THUMB_H, GAP = 92, 69, 8
 _HEADER, _CAPTION, _PAD = 44, 22, 12
 _MIME = "application/x-velkin-frames"
 
 
 def _without_profile(state: State, frame: Frame, written: list[WrittenFile]) -> bool:
-    return frame.profile is None
+    return frame.is_raw and frame.profile is None
+
+
+def _held(state: State, frame: Frame, written: list[WrittenFile]) -> bool:
+    return frame.held
+
+
+def _tagged(state: State, frame: Frame, written: list[WrittenFile]) -> bool:
+    return not frame.is_raw and state.path(frame.id).known
+
+
+def _untagged(state: State, frame: Frame, written: list[WrittenFile]) -> bool:
+    return not frame.is_raw and not state.path(frame.id).known
 
 
 def _handed_off(state: State, frame: Frame, written: list[WrittenFile]) -> bool:
@@ -48,7 +62,10 @@ def _edited(state: State, frame: Frame, written: list[WrittenFile]) -> bool:
 FILTERS: tuple[tuple[str, Callable[[State, Frame, list[WrittenFile]], bool]], ...] = (
     ("All frames", lambda s, f, w: True),
     ("Chart and neutral frames", lambda s, f, w: f.role != "subject"),
-    ("Without a chart profile", _without_profile),
+    ("Held: decisions waiting", _held),
+    ("Finished, space known", _tagged),
+    ("Finished, space not known", _untagged),
+    ("Raw without a chart profile", _without_profile),
     ("Handed off", _handed_off),
     ("Not handed off", lambda s, f, w: not _handed_off(s, f, w)),
     ("Changed since written", _edited),
@@ -103,13 +120,16 @@ class FramesList(QAbstractScrollArea):
             state, written = self._model.state, self._model.written()
             keep = FILTERS[self._filter][1]
             y = 0
-            for light in state.lights:
-                frames = [f for f in light.frames if keep(state, state.frames[f], written)]
-                if not frames and self._filter:
+            held = state.held()
+            groups = [(HELD, tuple(held))] if held else []
+            groups += [(light.id, tuple(f for f in light.frames if f not in set(held))) for light in state.lights]
+            for light, members in groups:
+                frames = [f for f in members if keep(state, state.frames[f], written)]
+                if not frames and (self._filter or (light != HELD and not members and held)):
                     continue
-                self._headers.append((light.id, QRect(0, y, self.width(), _HEADER), len(frames)))
+                self._headers.append((light, QRect(0, y, self.width(), _HEADER), len(frames)))
                 y += _HEADER
-                if light.id not in self._folded:
+                if light not in self._folded:
                     for i, frame in enumerate(frames):
                         rect = QRect(
                             _PAD + (i % 2) * (THUMB_W + GAP), y + (i // 2) * (THUMB_H + _CAPTION), THUMB_W, THUMB_H + _CAPTION
@@ -197,7 +217,11 @@ class FramesList(QAbstractScrollArea):
         if not self._cells and not self._headers:
             p.setPen(t.colour("soft"))
             p.setFont(theme.font(12))
-            words = "No frames here.\nDrop raw files into the window." if not self._filter else "No frame is like this."
+            words = (
+                "No frames here.\nDrop raw files or finished\npictures into the window."
+                if not self._filter
+                else "No frame is like this."
+            )
             p.drawText(QRect(_PAD, 12, 190, 60), Qt.TextFlag.TextWordWrap, words)
         for light, rect, number in self._headers:
             if rect.intersects(seen):
@@ -211,13 +235,15 @@ class FramesList(QAbstractScrollArea):
         if rect.top() > 0:
             p.setPen(t.colour("line"))
             p.drawLine(0, rect.top(), rect.width(), rect.top())
-        light = next(k for k in state.lights if k.id == light_id)
+        light = next((k for k in state.lights if k.id == light_id), None)
+        title = "Held" if light is None else light.name
+        under = "decisions waiting" if light is None else light_line(state, light_id)
         glyphs.draw(
             p, "fold-shut" if light_id in self._folded else "fold-open", QRectF(_PAD, rect.top() + 10, 9, 9), t.colour("ink")
         )
         p.setPen(t.colour("ink"))
         p.setFont(theme.font(13, 600))
-        name = p.fontMetrics().elidedText(light.name, Qt.TextElideMode.ElideRight, 130)
+        name = p.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, 130)
         p.drawText(QRect(28, rect.top() + 5, 140, 18), Qt.AlignmentFlag.AlignVCenter, name)
         p.setPen(t.colour("soft"))
         p.setFont(theme.font(13))
@@ -227,7 +253,7 @@ class FramesList(QAbstractScrollArea):
             str(number),
         )
         p.setFont(theme.font(12))
-        p.drawText(QRect(28, rect.top() + 22, 180, 16), Qt.AlignmentFlag.AlignVCenter, light_line(state, light_id))
+        p.drawText(QRect(28, rect.top() + 22, 180, 16), Qt.AlignmentFlag.AlignVCenter, under)
 
     def _paint_cell(self, p: QPainter, state: State, cell: _Cell) -> None:
         t = theme.current()
@@ -249,8 +275,9 @@ class FramesList(QAbstractScrollArea):
             p.fillRect(thumb, t.colour("field"))
             glyphs.draw(p, "missing", QRectF(thumb.center().x() - 8, thumb.center().y() - 8, 16, 16), t.colour("ink"))
         notch = QRect(thumb.left(), thumb.bottom() - 16, 17, 17)
-        p.fillRect(notch, t.colour("panel"))
-        glyphs.draw(p, "raw", QRectF(notch).adjusted(3.5, 3.5, -3.5, -3.5), t.colour("ink"))
+        p.fillRect(notch, t.colour("ink" if frame.held else "panel"))
+        ink = t.colour("panel" if frame.held else "ink")
+        glyphs.draw(p, tag_glyph(state, frame), QRectF(notch).adjusted(3.5, 3.5, -3.5, -3.5), ink)
         if frame.role != "subject":
             mark = QRect(thumb.right() - 16, thumb.bottom() - 16, 17, 17)
             p.fillRect(mark, t.colour("panel"))
@@ -289,7 +316,8 @@ class FramesList(QAbstractScrollArea):
                     self._folded ^= {light}
                     self.rebuild()
                 else:
-                    members = next(k.frames for k in self._model.state.lights if k.id == light)
+                    state = self._model.state
+                    members = tuple(state.held()) if light == HELD else next(k.frames for k in state.lights if k.id == light)
                     self._model.select(self._model.current if self._model.current in members else members[0], tuple(members))
             return
         chosen = self._model.selected
@@ -359,6 +387,8 @@ class FramesList(QAbstractScrollArea):
         shoot = self._model.shoot
         under = self._at(point)
         light = self._model.state.frames[under].light if under is not None else self._header_at(point)
+        if light == HELD:
+            return
         moving = [f for f in frames if f in self._model.state.frames and self._model.state.frames[f].light != light]
         if shoot is None or light is None or not moving:
             return

@@ -50,14 +50,22 @@ class Menus:
         self._add(shoot, "&New shoot…", window.asking.new, "Ctrl+N")
         self._add(shoot, "&Open a shoot…", window.asking.open, "Ctrl+O")
         shoot.addSeparator()
-        self._add(shoot, "&Add raw files…", window.asking.files, "Ctrl+I")
+        self._add(shoot, "&Add files…", window.asking.files, "Ctrl+I")
         self._add(shoot, "Add a &folder…", window.asking.folder, "Ctrl+Shift+I")
+        self._add(
+            shoot,
+            "&Paste a picture or files",
+            window.spaces.paste,
+            "Ctrl+V",
+            "The intake rules decide about pasted pictures too",
+        )
         self._add(
             shoot,
             "What was &left out",
             window.frame_actions.show_left_out,
             tip="Files of the last arrival that could not come in",
         )
+        self._add(shoot, "Intake &rules…", window.spaces.rules, tip="What happens to a file's colour as it arrives")
         shoot.addSeparator()
         self.undo = self._add(shoot, "&Undo", window.model.undo, "Ctrl+Z")
         self.redo = self._add(shoot, "&Redo", window.model.redo, "Ctrl+Shift+Z")
@@ -120,6 +128,29 @@ class Menus:
         colour = menu("C&olour")
         for number, key in enumerate(STOPS, start=1):
             self._add(colour, f"Open {_NAMES[key]}", partial(window.open_stop, key), str(number))
+        colour.addSeparator()
+        self._add(colour, "Next held frame", window.next_held, "Ctrl+D", "Go to the next frame that waits for a decision")
+        self._add(colour, "&Try-on sheet", window.spaces.try_on, "T", "An untagged picture under every plausible space at once")
+        self._add(colour, "&Assign a space…", partial(window.open_verb, 1), "Ctrl+Shift+A", "Numbers stay, look changes")
+        self._add(colour, "&Convert to a space…", partial(window.open_verb, 2), "Ctrl+Shift+C", "Look stays, numbers change")
+        self._add(colour, "Save a tagged cop&y…", window.spaces.save_copy, "Ctrl+Shift+S")
+        self._add(
+            colour, "Tag the source file itself…", window.spaces.retag_source, tip="Only an assignment, and only after asking"
+        )
+        self._add(
+            colour,
+            "Copy the ledger to the chosen frames",
+            window.spaces.copy_ledger,
+        )
+        colour.addSeparator()
+        self._add(
+            colour, "&Pin the point under the pointer", window.spaces.pin, ".", "Its numbers stay in view; up to eight a frame"
+        )
+        colour.addSeparator()
+        self._add(colour, "A space of your &own…", window.spaces.own_space)
+        self._add(colour, "A space from an &ICC file…", window.spaces.add_profile)
+        self._add(colour, "Spaces &beside each other…", window.spaces.cards)
+        self._add(colour, "Which &working space suits…", window.spaces.purpose)
         colour.addSeparator()
         self.hatch = self._add(
             colour, "&Hatch what is outside", lambda: window.model.show_hatching(not window.model.hatching), "X"

@@ -46,6 +46,7 @@ class ShootModel(QObject):
         #: A decision that is only tried: entries that would follow the ledger of the frame in the viewer.
         self.tried: tuple[Entry, ...] = ()
         self._tried_on: int | None = None
+        self._tried_spaces: dict[str, Space] = {}
         #: Whether the next click on the picture picks a neutral.
         self.picking = False
         #: The space of the screen; generic until screens are followed.
@@ -83,6 +84,12 @@ class ShootModel(QObject):
             return None
         return self.state.frames.get(self.current)
 
+    @property
+    def raw_frame(self) -> Frame | None:
+        """The frame in the viewer where it is a raw one; what is about cameras goes by it."""
+        frame = self.frame
+        return frame if frame is not None and frame.is_raw else None
+
     def path(self) -> ColourPath | None:
         """The colour path of the frame in the viewer as shown: with a decision that is tried, or its *before*."""
         if self.frame is None:
@@ -90,12 +97,15 @@ class ShootModel(QObject):
         if self.before:
             look = "now" if self.tried else self.against[0]
             return self.state.path_as(self.frame.id, look)
-        return self.state.path_with(self.frame.id, self.frame.ledger + self.tried)
+        return self.state.path_with(self.frame.id, self.frame.ledger + self.tried, self._tried_spaces)
+
+    def space(self, identifier: str) -> Space:
+        """A space by its id: the shoot's, or one that is only tried."""
+        return self._tried_spaces.get(identifier) or self.state.space(identifier)
 
     def try_entries(self, entries: tuple[Entry, ...], spaces: tuple[Space, ...] = ()) -> None:
         """Show the frame as it would be after a decision, which is not taken; none ends it."""
-        for space in spaces:
-            self.state.spaces.setdefault(space.id, space)  # known to this moment's state only, until it is kept
+        self._tried_spaces.update({s.id: s for s in spaces})
         if entries != self.tried:
             self.tried, self._tried_on = entries, self.current
             self.tried_changed.emit()
@@ -107,7 +117,7 @@ class ShootModel(QObject):
     def changes(self) -> None:
         """Tell that the shoot changed, keeping the selection on frames that are still there."""
         state = self.state
-        self.tried = ()
+        self.try_entries(())
         self.selected = tuple(f for f in self.selected if f in state.frames)
         if self.current not in state.frames:
             self.current = self.selected[0] if self.selected else next(iter(state.order()), None)
@@ -147,7 +157,7 @@ class ShootModel(QObject):
         if (current, chosen) != (self.current, self.selected):
             self.current, self.selected = current, chosen
             if current != self._tried_on:
-                self.tried = ()
+                self.try_entries(())
             self.selection_changed.emit()
 
     def step(self, by: int) -> None:

@@ -36,7 +36,7 @@ class StopButton(QAbstractButton):
         spoken = f"{stop.caption}: {stop.value}, {stop.detail}"
         link = "" if self._last else f"\nTo the next stop: {LINK_WORDS[stop.link]}"
         self.setAccessibleName(spoken)
-        self.setToolTip(f"{spoken} ({number}){link}")
+        self.setToolTip(f"{spoken} ({number}){link}" + ("\nA decision waits here." if stop.waits else ""))
         self.update()
 
     def stop(self) -> Stop:
@@ -54,9 +54,13 @@ class StopButton(QAbstractButton):
             p.setPen(QPen(t.colour("ink"), 1, Qt.PenStyle.DotLine))
             p.drawRect(self.rect().adjusted(3, 3, -4, -6))
         middle = 19.5
-        glyphs.draw(p, self._stop.bead, QRectF(_PAD, middle - 8, 16, 16), t.colour("ink"))
+        bead = QRectF(_PAD, middle - 8, 16, 16)
+        if self._stop.waits:  # a decision is due: the glyph on ink
+            p.fillRect(bead.adjusted(-1, -3.5, 6, 3.5), t.colour("chosen"))
+            bead.translate(2.5, 0)
+        glyphs.draw(p, self._stop.bead, bead, t.colour("chosen_ink") if self._stop.waits else t.colour("ink"))
         if not self._last:
-            self._draw_link(p, _PAD + 16 + 12, self.width() - 2, middle)
+            self._draw_link(p, _PAD + 16 + (18 if self._stop.waits else 12), self.width() - 2, middle)
         p.setPen(t.colour("soft"))
         p.setFont(theme.font(11, 700 if self.isChecked() else 600, True))
         if self.isChecked():

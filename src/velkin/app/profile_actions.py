@@ -24,7 +24,7 @@ class ProfileActions:
 
     def report(self) -> None:
         """Open the fit report on the chart of this frame or of its light."""
-        frame = self._model.frame
+        frame = self._model.raw_frame
         if frame is None:
             return
         state = self._model.state
@@ -62,7 +62,7 @@ class ProfileActions:
 
     def of_frame(self) -> AnyProfile | None:
         """The profile of the frame in the viewer; None, with a word, where it is the built-in one."""
-        frame = self._model.frame
+        frame = self._model.raw_frame
         if frame is None or frame.profile is None:
             self._model.report("This frame uses the camera's built-in profile, which belongs to its files already.")
             return None
@@ -78,10 +78,10 @@ class ProfileActions:
         """Ask how a profile is to be written, and write it."""
         from velkin.app.export_sheet import ExportSheet  # sheets load when they are needed
 
-        sheet = ExportSheet(profile, self._model.frame, self._window.settings, self._window)
+        sheet = ExportSheet(profile, self._model.raw_frame, self._window.settings, self._window)
         if sheet.exec() and sheet.plan is not None:
             plan = sheet.plan
-            picture = self._model.frame if plan.picture else None
+            picture = self._model.raw_frame if plan.picture else None
             self._desk.fitting.export(
                 plan.profile, plan.folder, plan.pattern, plan.suffixes, plan.choices, picture, plan.replace
             )
@@ -98,7 +98,7 @@ class ProfileActions:
         """Ask how a variant departs; it goes onto the shelf and to the chosen frames."""
         from velkin.app.variant_sheet import VariantSheet
 
-        frame = self._model.frame
+        frame = self._model.raw_frame
         balance = self._model.state.path(frame.id).raw_stage.balance if frame is not None else None
         sheet = VariantSheet(profile, balance, self._window)
         if sheet.exec() and sheet.variant is not None:

@@ -265,6 +265,16 @@ class RenderService(QObject):
 
     # ---- thumbnails -------------------------------------------------------------------------------------------
 
+    def small(self, frame: Frame, path: ColourPath) -> Pixels:
+        """A frame's small picture, linear camera RGB or a finished picture's numbers. For worker threads. Raises VelkinError."""
+        key = f"{frame.digest}-{path.camera.page}" if isinstance(path.camera, PictureStage) else frame.digest
+        small = self._small.get(key)
+        if small is None:
+            return self._small.make(key, self._decoded.get(frame.path, path.camera, True))
+        if not frame.path.exists():
+            raise VelkinError("the source is not there any more")
+        return small
+
     def draw_thumbnails(self, wishes: list[tuple[Frame, ColourPath]], screen: RGBSpace) -> None:
         """Draw thumbnails in the given order; an older list is dropped."""
         self._thumb_wish += 1
@@ -275,12 +285,7 @@ class RenderService(QObject):
             if wish != self._thumb_wish:
                 return
             try:
-                key = f"{frame.digest}-{path.camera.page}" if isinstance(path.camera, PictureStage) else frame.digest
-                small = self._small.get(key)
-                if small is None:
-                    small = self._small.make(key, self._decoded.get(frame.path, path.camera, True))
-                elif not frame.path.exists():
-                    raise VelkinError("the source is not there any more")
+                small = self.small(frame, path)
                 plain = replace(path, destination=path.working)
                 image = to_image(for_screen(to_working(small, plain), plain, screen))
             except (VelkinError, cv2.error, MemoryError):
@@ -308,7 +313,8 @@ class RenderService(QObject):
             if not self._closing:
                 self.finished.emit(done, result)
 
-        self._work.submit(task)
+        if not self._closing:
+            self._work.submit(task)
 
     def _deliver(self, done: Callable[[Any], None], result: Any) -> None:
         done(result)

@@ -122,11 +122,15 @@ def _working(state: State, frame: Frame, path: ColourPath, tried: str) -> Stop:
     moves = HAIRLINE if same(path.destination, here) else SOLID
     if not path.known:
         return Stop("Working", f"not known{bits}", f"the shoot works in {state.working.name}", "open", HAIRLINE)
-    converted = any(s.verb == "convert" for s in path.steps)
-    value = here.name if frame.is_raw else f"{'' if converted else 'stays in '}{here.name}{bits}"
-    if tried == "if converted":
-        value = f"{here.name}, {tried}"
     detail = "same as the shoot" if own else f"the shoot works in {state.working.name}"
+    if tried == "if converted" or (tried and not frame.held):
+        return Stop("Working", here.name, f"{tried}; {detail}", "tagged-same" if own else "tagged-other", moves)
+    if len(here.name) > 20:
+        return Stop(
+            "Working", here.name, f"{bits[2:]}; {detail}" if bits else detail, "tagged-same" if own else "tagged-other", moves
+        )
+    stays = "" if frame.is_raw or any(s.verb == "convert" for s in path.steps) else "stays in "
+    value = f"{stays}{here.name}{bits}"
     return Stop("Working", value, detail, "tagged-same" if own else "tagged-other", moves)
 
 

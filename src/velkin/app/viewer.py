@@ -82,6 +82,8 @@ class PictureView(QWidget):
         self._pointer: QPointF | None = None
         #: Side of the square that a click picks, in picture pixels; 0 while nothing is picked.
         self.picking = 0.0
+        #: Pins as shares of the picture's width and height, in order.
+        self.pins: tuple[tuple[float, float], ...] = ()
 
     # ---- what is shown ----------------------------------------------------------------------------------------
 
@@ -104,6 +106,12 @@ class PictureView(QWidget):
     def has_picture(self) -> bool:
         """Whether a picture is shown."""
         return not self._image.isNull()
+
+    def set_pins(self, pins: tuple[tuple[float, float], ...]) -> None:
+        """Show pins."""
+        if pins != self.pins:
+            self.pins = pins
+            self.update()
 
     def set_captions(self, left: str, right: str) -> None:
         """Chips under the picture."""
@@ -317,6 +325,7 @@ class PictureView(QWidget):
             self._draw_hatch(p, rect)
         if self.others and self.comparison == "wipe":
             self._paint_wiped(p, rect)
+        self._paint_pins(p)
         self.paint_over(p)
         if self.picking and self._pointer is not None:
             self._paint_picker(p, self._pointer)
@@ -348,6 +357,23 @@ class PictureView(QWidget):
         top = max(rect.top(), 0.0) + 8
         self._chip(p, self.names[0], x - 8, top, "right")
         self._chip(p, self.names[1], x + 8, top, "left")
+
+    def _paint_pins(self, p: QPainter) -> None:
+        t = theme.current()
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setFont(theme.font(11, 700))
+        for number, (x, y) in enumerate(self.pins, start=1):
+            at = self.to_widget(x * self._size.width(), y * self._size.height())
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            for width, colour in ((4.0, QColor(0, 0, 0, 160)), (1.6, QColor(255, 255, 255))):
+                p.setPen(QPen(colour, width))
+                p.drawEllipse(at, 6.0, 6.0)
+            flag = QRectF(round(at.x()) + 11, round(at.y()) - 8, 17, 17)
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(t.colour("chosen"))
+            p.drawRoundedRect(flag, 2, 2)
+            p.setPen(t.colour("chosen_ink"))
+            p.drawText(flag, Qt.AlignmentFlag.AlignCenter, str(number))
 
     def _paint_picker(self, p: QPainter, at: QPointF) -> None:
         half = max(self.picking * self._scale / 2, 4.0)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
 from PyQt6.QtGui import (
     QAction,
@@ -33,6 +34,8 @@ from velkin.app import theme
 from velkin.app.asking import Asking
 from velkin.app.benches.camera import CameraBench
 from velkin.app.benches.handoff import HandoffBench
+from velkin.app.benches.picture import PictureBench
+from velkin.app.benches.pin_numbers import here_words
 from velkin.app.benches.proof import ProofBench
 from velkin.app.benches.source import SourceBench
 from velkin.app.benches.start import StartBench
@@ -51,16 +54,22 @@ from velkin.app.rooms.chart_editor import ChartEditor
 from velkin.app.rooms.chart_room import ChartRoom
 from velkin.app.rooms.fit_room import FitRoom
 from velkin.app.rooms.shelf_room import ShelfRoom
+from velkin.app.rooms.try_on_room import TryOnRoom
 from velkin.app.scope import Scope
 from velkin.app.service import Measured, Rendered, RenderService
+from velkin.app.space_actions import SpaceActions
 from velkin.app.status_line import StatusLine
 from velkin.app.stops import stops_of
 from velkin.app.viewer import PictureView, surround_grey
 from velkin.app.words import share, signed
 from velkin.core.charts.definition import Chart
+from velkin.core.conversion.convert import lab_of
 from velkin.core.errors import VelkinError
-from velkin.core.render import to_space
+from velkin.core.icc.read import parse
+from velkin.core.render import numbers_here, to_space
 from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.tags.ledger import CONVERT as CONVERTED
 
 
 class Window(QMainWindow):
@@ -74,7 +83,9 @@ class Window(QMainWindow):
         self.model = ShootModel()
         self.service = service or RenderService()
         kept = self.settings.value("shelf")
-        self.desk = Desk(self.model, self.service, Path(str(kept)) if kept else None)
+        icc = self.settings.value("icc_folders")
+        folders = None if icc is None else [Path(p) for p in str(icc).split(":") if p]
+        self.desk = Desk(self.model, self.service, Path(str(kept)) if kept else None, folders)
         self.measured: Measured | None = None
         self.rendered: Rendered | None = None
         self._wants_full = False
@@ -84,6 +95,7 @@ class Window(QMainWindow):
         self._thumbnails_due.setInterval(400)  # after the picture; it starts them earlier when it is there
         self._thumbnails_due.timeout.connect(self._draw_thumbnails)
         self._progress: dict[str, tuple[int, int, bool]] = {}
+        self._wiped_for_trying = False
 
         self.path_bar = PathBar()
         self.frames = FramesPanel(self.model)
@@ -97,11 +109,14 @@ class Window(QMainWindow):
         self.fit_room = FitRoom(self.desk)
         self.shelf_room = ShelfRoom(self.desk)
         self.camera_bench = CameraBench(self.desk, self.read_chart, self.pick_neutral, self.give)
+        self.try_on_room = TryOnRoom(self.desk)
+        self.source_bench = SourceBench(self.desk)
+        self.picture_bench = PictureBench(self.model)
         self.working_bench = WorkingBench(self.desk)
         self.proof_bench = ProofBench(self.desk)
         self.handoff_bench = HandoffBench(self.desk)
         self.benches: dict[str, QWidget] = {
-            "source": SourceBench(self.model),
+            "source": self.source_bench,
             "camera": self.camera_bench,
             "working": self.working_bench,
             "proof": self.proof_bench,
@@ -112,6 +127,7 @@ class Window(QMainWindow):
         self.asking = Asking(self, self.desk, self.settings)
         self.asking.chart_opened = self._chart_opened
         self.profiles = ProfileActions(self, self.desk)
+        self.spaces = SpaceActions(self)
         self.menu = Menus(self.menus, self)
         self._connect()
         self._restore()
@@ -134,6 +150,7 @@ class Window(QMainWindow):
             self.bench_stack.addWidget(self.benches[key])
         self.start_bench = StartBench(lambda: self.asking.new(), lambda: self.asking.open(), self.desk.open_demo)
         self.bench_stack.addWidget(self.start_bench)
+        self.bench_stack.addWidget(self.picture_bench)
         self.bench_stack.setFixedWidth(336)
         desk = QWidget()
         row = QHBoxLayout(desk)
@@ -152,6 +169,7 @@ class Window(QMainWindow):
         self.rooms.addWidget(self.chart_editor)
         self.rooms.addWidget(self.fit_room)
         self.rooms.addWidget(self.shelf_room)
+        self.rooms.addWidget(self.try_on_room)
         body = QHBoxLayout()
         body.setSpacing(0)
         body.addWidget(self.frames)
@@ -184,7 +202,18 @@ class Window(QMainWindow):
         m.hatching_changed.connect(self._hatching)
         m.comparison_changed.connect(self._compared)
         m.picking_changed.connect(self._picking)
+        m.tried_changed.connect(self._tried)
         self.view.picked.connect(self._picked)
+        self.source_bench.try_on_wanted.connect(self.spaces.try_on)
+        self.source_bench.rules_wanted.connect(self.spaces.rules)
+        self.source_bench.pins_wanted.connect(self.spaces.show_pins)
+        self.working_bench.pins_wanted.connect(self.spaces.show_pins)
+        self.working_bench.own_space_wanted.connect(self.spaces.own_space)
+        self.working_bench.purpose_wanted.connect(self.spaces.purpose)
+        self.working_bench.cards_wanted.connect(self.spaces.cards)
+        self.try_on_room.left.connect(self._leave_room)
+        self.try_on_room.given.connect(self.source_bench.give)
+        self.try_on_room.profile_wanted.connect(self.spaces.try_profile)
         self.chart_editor.left.connect(self._leave_room)
         self.chart_editor.file_wanted.connect(lambda: self.asking.chart_file())
         self.chart_editor.save_wanted.connect(lambda chart: self.asking.save_chart(chart))
@@ -306,10 +335,25 @@ class Window(QMainWindow):
         if frame is None:
             self.view.clear()
             if self.model.shoot is not None:
-                self.view.empty_text = "Drop raw files here, or add them from the Shoot menu"
+                self.view.empty_text = "Drop raw files or pictures here, or add them from the Shoot menu"
+            self.spaces.show_pins()
             self.measured = None
             self._show_measured()
             return
+        self._stop_opened(self.model.stop)
+        self._render()
+        self.spaces.show_pins()
+
+    def _tried(self) -> None:
+        """A decision is tried, or not any more: wipe between now and then, unless another way to compare is in use."""
+        if self.model.tried and self.model.comparison == "off":
+            self.model.comparison = "wipe"
+            self._wiped_for_trying = True
+        elif not self.model.tried and self._wiped_for_trying:
+            self.model.comparison = "off"
+            self._wiped_for_trying = False
+            self.view.show_others("off", (), ())
+        self.menu.show_comparison()
         self._render()
 
     def _render(self) -> None:
@@ -329,7 +373,11 @@ class Window(QMainWindow):
     def _show_stops(self) -> None:
         frame, path = self.model.frame, self.model.path()
         if frame is not None and path is not None:
-            self.path_bar.show_stops(stops_of(self.model.state, frame.id, path, self.measured, self.model.written()))
+            tried = "" if not self.model.tried or self.model.before else "if given"
+            if tried and self.model.tried[-1].verb == CONVERTED:
+                tried = "if converted"
+            stops = stops_of(self.model.state, frame.id, path, self.measured, self.model.written(), tried)
+            self.path_bar.show_stops(stops)
 
     def _rendered(self, rendered: Rendered) -> None:
         frame = self.model.frame
@@ -338,9 +386,15 @@ class Window(QMainWindow):
         self.rendered = rendered
         self.view.set_picture(rendered.image, (frame.facts.width, frame.facts.height), rendered.hatch)
         looks = self.model.against if self.model.comparison == "grid" else self.model.against[:1]
-        names = ("now", *(self.model.state.look_name(look) for look in looks))
+        names = ("now", *(self.model.state.look_name(look if frame.is_raw else "as found") for look in looks))
+        if self.model.tried:
+            entry = self.model.tried[-1]
+            space = self.model.space(entry.space).name
+            found = "now" if self.model.state.path(frame.id).known else f"as found: shown as {rendered.path.start.name} for now"
+            names = (f"converted to {space}" if entry.verb == CONVERTED else f"given {space}: the same numbers", found)
         self.view.show_others(self.model.comparison if rendered.others else "off", rendered.others, names)
         self._pointed(self._pointer)
+        self.spaces.show_pins()
         self._captions()
         if self._thumbnails_due.isActive():
             self._thumbnails_due.start(30)
@@ -374,7 +428,8 @@ class Window(QMainWindow):
         zoom = 100 * self.view.scale * self.view.devicePixelRatioF()
         left = f"{frame.name}   {'fit, ' if self.view.is_fit else ''}{zoom:.0f} %"
         if self.model.before:
-            left += f"   before: {self.model.state.look_name(self.model.against[0])}"
+            look = "as it is" if self.model.tried else self.model.state.look_name(self.model.against[0])
+            left += f"   before: {look if frame.is_raw or self.model.tried else 'as found'}"
         right = ""
         hatched = self.rendered is not None and self.rendered.hatch is not None
         if self.model.hatching and hatched and self.measured is not None:
@@ -403,13 +458,22 @@ class Window(QMainWindow):
 
     def pick_neutral(self) -> None:
         """Begin or end picking a neutral on the picture."""
-        if self.model.frame is not None:
+        if self.model.frame is not None and not self.model.frame.is_raw:
+            self.model.notice.emit(
+                "White balance is for raw frames; a pin with the target neutral shows how far a grey is off here."
+            )
+        elif self.model.frame is not None:
             self.open_stop("camera")
             self.model.pick(not self.model.picking)
 
     def give(self) -> None:
         """Say what giving this frame's camera settings would do, and do it when that is wanted."""
         if self.model.frame is None:
+            return
+        if not self.model.frame.is_raw:
+            self.model.notice.emit(
+                "Finished pictures have no camera settings to give; copy the ledger on the Source bench instead."
+            )
             return
         sheet = GivingSheet(self.model, self)
         if sheet.exec() and sheet.plan is not None:
@@ -445,17 +509,26 @@ class Window(QMainWindow):
         x = min(int(at[0] * width / frame.facts.width), width - 1)
         y = min(int(at[1] * height / frame.facts.height), height - 1)
         pixel = r.working[y : y + 1, x : x + 1]
-        here = r.path.working.encode(pixel.astype(np.float64))[0, 0]
-        lab = xyz_to_lab(r.path.working.to_xyz @ pixel[0, 0].astype(np.float64))
+        here, lab = self._numbers_at(r, x, y, pixel)
         there = r.path.destination.encode(to_space(pixel, r.path, r.path.destination).astype(np.float64))[0, 0]
         out = bool(there.min() < -0.5 / 255 or there.max() > 1 + 0.5 / 255)
         codes = "  ".join(str(round(float(v) * 255)) for v in np.clip(there, 0, 1))
         self.status.show_numbers(
             f"{int(at[0])}, {int(at[1])}",
-            "  ".join(signed(float(v), 3) for v in here),
+            here,
             "  ".join(signed(float(v)) for v in lab),
             codes + ("   ▨ outside" if out else ""),
         )
+
+    @staticmethod
+    def _numbers_at(r: Rendered, x: int, y: int, pixel: NDArray[np.float32]) -> tuple[str, NDArray[np.float64]]:
+        """Numbers of the frame's own space under the pointer, and Lab."""
+        if isinstance(r.path.here, RGBSpace) or r.source is None:
+            here = r.path.working.encode(pixel.astype(np.float64))[0, 0]
+            lab = xyz_to_lab(r.path.working.to_xyz @ pixel[0, 0].astype(np.float64))
+            return "  ".join(signed(float(v), 3) for v in here), lab
+        numbers = numbers_here(r.source[y : y + 1, x : x + 1], r.path)[0, 0]
+        return here_words(numbers.astype(np.float64), r.path), lab_of(numbers, r.path.here)
 
     def _show_progress(self, words: str, done: int, total: int, cancellable: bool) -> None:
         if total:
@@ -482,10 +555,16 @@ class Window(QMainWindow):
 
     def _stop_opened(self, key: str) -> None:
         self.path_bar.show_open(key)
-        self.bench_stack.setCurrentWidget(self.benches[key] if self.model.shoot is not None else self.start_bench)
+        frame = self.model.frame
+        finished = frame is not None and not frame.is_raw and key == "camera"
+        bench = self.picture_bench if finished else self.benches[key]
+        self.bench_stack.setCurrentWidget(bench if self.model.shoot is not None else self.start_bench)
 
     def read_chart(self, frame: int) -> None:
         """Open the chart room on a frame."""
+        if not self.model.state.frames[frame].is_raw:
+            self.model.notice.emit("This is a finished picture: Chart ▸ Fit on a finished picture… reads the chart in it.")
+            return
         self.model.open_stop("camera")
         self.model.show_before(False)
         self.model.select(frame)
@@ -532,6 +611,26 @@ class Window(QMainWindow):
         if self.model.shoot is not None:
             self.open_stop("handoff")
             self.handoff_bench.start()
+
+    def next_held(self) -> None:
+        """Go to the next held frame, on the Source bench."""
+        held = self.model.state.held() if self.model.shoot is not None else []
+        if not held:
+            self.model.notice.emit("Nothing is held: no frame waits for a decision.")
+            return
+        order = held if self.model.current not in held else held[held.index(self.model.current) + 1 :] + held
+        self.model.select(order[0])
+        self.open_stop("source")
+
+    def open_verb(self, verb: int) -> None:
+        """Open the Working bench on assigning (1) or converting (2)."""
+        if self.model.frame is None:
+            return
+        self.open_stop("working")
+        if verb == 2 and not self.model.state.path(self.model.frame.id).known:
+            self.model.report("Nothing says what its numbers mean; give it a space on the Source bench first.")
+            return
+        self.working_bench.begin(verb)
 
     def find_command(self) -> None:
         """Find any command by name."""
@@ -609,16 +708,30 @@ class Window(QMainWindow):
             self.desk.open_shoot(shoots[0])
             return
         profiles = [p for p in paths if p.suffix.lower() in (".dcp", ".icc", ".icm", ".json")]
-        if profiles:
-            self.shelf_room.dropped(profiles)
+        for_cameras = [p for p in profiles if not self._is_space(p)]
+        for path in profiles:
+            if path not in for_cameras:
+                self.spaces.bring_profile(path)
+        if for_cameras:
+            self.shelf_room.dropped(for_cameras)
         others = [p for p in paths if p not in profiles]
         if others:
             self.desk.arriving.add_files(others)
+
+    def _is_space(self, path: Path) -> bool:
+        """Whether an ICC file stands for a space rather than for a camera."""
+        if self.model.shoot is None or path.suffix.lower() not in (".icc", ".icm"):
+            return False
+        try:
+            return parse(path.read_bytes()).kind in ("display", "output", "space")
+        except (VelkinError, OSError):
+            return False
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Close cleanly: a running hand-off ends after the files that were begun."""
         self.desk.cancel()
         self._backup.stop()
+        self.desk.spaces.stop()
         self._thumbnails_due.stop()
         if self._for_keys is not None:
             self._for_keys.removeEventFilter(self)

@@ -11,6 +11,7 @@ from velkin.core.shoot.state import State
 MINUS = "\u2212"
 CONVERT = "look stays, numbers change"
 ASSIGN = "numbers stay, look changes"
+MODELS = {"rgb": "RGB", "gray": "gray", "cmyk": "CMYK", "lab": "Lab"}
 
 
 def signed(value: float, digits: int = 1) -> str:
@@ -37,7 +38,8 @@ def light_line(state: State, light_id: int) -> str:
     """What a light's header says under its name."""
     light = next(k for k in state.lights if k.id == light_id)
     if light.profile is None:
-        return "no profile yet"
+        finished = light.frames and not any(state.frames[f].is_raw for f in light.frames)
+        return "finished pictures" if finished else "no profile yet"
     profile = state.profiles[light.profile]
     quality = f"ΔE {profile.quality.mean:.1f}" if profile.quality is not None else model_words(profile)
     return "   ".join(p for p in (temperature_words(profile), quality) if p)

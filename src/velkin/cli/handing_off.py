@@ -11,7 +11,7 @@ from velkin.core.errors import NotSupported
 
 def hand_off(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.handoff.jobs import jobs_for, record
+    from velkin.core.handoff.jobs import jobs_for, record, unsettled
     from velkin.core.handoff.run import run
     from velkin.core.shoot.shoot import Shoot
 
@@ -25,6 +25,8 @@ def hand_off(arguments: argparse.Namespace) -> int:
         if arguments.out is not None:
             destination = replace(destination, folder=str(arguments.out.absolute()))
         jobs = jobs_for(shoot, state.order(), (destination,), number_taken=False)
+        for frame in unsettled(shoot, state.order()):
+            say(f"{state.frames[frame].path.name}: left out, nothing says what its numbers mean; decide on it in the window")
         results = []
         for number, done in enumerate(run(jobs, arguments.replace), start=1):
             say(f"{number} of {len(jobs)}: {done.job.out.name}: {done.finding}")

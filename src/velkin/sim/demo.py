@@ -11,7 +11,7 @@ from platformdirs import user_data_path
 
 from velkin.core.errors import VelkinError
 from velkin.core.shoot.shoot import Shoot, look_at
-from velkin.sim import madderfold
+from velkin.sim import elsewhere, madderfold
 
 
 def demo_folder() -> Path:
@@ -24,13 +24,14 @@ def prepare_demo(folder: Path | None = None, progress: Callable[[int, int], None
     folder = folder or demo_folder()
     frames = folder / "frames"
     shoot_path = folder / f"{madderfold.TITLE}.velkin"
-    fresh = not madderfold.is_made(frames)
+    fresh = not madderfold.is_made(frames) or not elsewhere.is_made(folder / "arrived")
     madderfold.make(frames, progress)
     if shoot_path.exists() and (fresh or not _is_sound(shoot_path)):
         for old in folder.glob(f"{madderfold.TITLE}*.velkin*"):
             old.unlink()
+    arrived = elsewhere.make(folder / "arrived", frames)
     if not shoot_path.exists():
-        write_demo_shoot(shoot_path, frames)
+        write_demo_shoot(shoot_path, frames, arrived)
     return shoot_path
 
 
@@ -42,8 +43,8 @@ def _is_sound(path: Path) -> bool:
     return True
 
 
-def write_demo_shoot(path: Path, frames: Path) -> None:
-    """A new shoot file on the demo's frames."""
+def write_demo_shoot(path: Path, frames: Path, arrived: list[Path] | None = None) -> None:
+    """A new shoot file on the demo's frames, and on finished files that arrived from elsewhere."""
     shoot = Shoot.create(path, madderfold.TITLE)
     try:
         with ThreadPoolExecutor() as pool:
@@ -53,5 +54,7 @@ def write_demo_shoot(path: Path, frames: Path) -> None:
         by_name = {f.name: f.id for f in shoot.state.frames.values()}
         shoot.set_role([by_name["north-0401"], by_name["lamp-0501"]], "chart")
         shoot.set_role([by_name["north-0402"], by_name["lamp-0502"]], "neutral")
+        if arrived:
+            shoot.add_frames([look_at(p) for p in arrived])
     finally:
         shoot.close()

@@ -89,7 +89,7 @@ class CameraBench(Bench):
 
     def refresh(self) -> None:
         """Follow the selected frame."""
-        frame = self._model.frame
+        frame = self._model.raw_frame
         self.balance.show_frame(frame)
         for part in (self._read, self._profile, self._exposure, self._give):
             part.setEnabled(frame is not None)
@@ -118,7 +118,7 @@ class CameraBench(Bench):
         self._show_foot()
 
     def _show_light(self, light_id: int) -> None:
-        state, frame = self._model.state, self._model.frame
+        state, frame = self._model.state, self._model.raw_frame
         assert frame is not None
         light = next(k for k in state.lights if k.id == light_id)
         roles = [state.frames[f].role for f in light.frames]
@@ -188,7 +188,7 @@ class CameraBench(Bench):
         return [e for e in self._desk.shelving.shelf.usable(frame.facts.unique) if e.digest not in there]
 
     def _show_foot(self) -> None:
-        state, frame = self._model.state, self._model.frame
+        state, frame = self._model.state, self._model.raw_frame
         assert frame is not None
         light = state.light_of(frame.id)
         others = self._others()
@@ -211,7 +211,7 @@ class CameraBench(Bench):
 
     def _chart_target(self) -> int | None:
         """The frame whose chart is meant: the selected one when it is a chart frame, else its light's chart frame."""
-        frame = self._model.frame
+        frame = self._model.raw_frame
         if frame is None:
             return None
         if frame.role == "chart":
@@ -222,7 +222,7 @@ class CameraBench(Bench):
         return next(iter(read or charts), None)
 
     def _others(self) -> tuple[int, ...]:
-        frame = self._model.frame
+        frame = self._model.raw_frame
         assert frame is not None
         state = self._model.state
         return tuple(
@@ -241,14 +241,14 @@ class CameraBench(Bench):
 
     def read_chart_here(self) -> None:
         """Read the chart in the selected frame, whatever its role (the key)."""
-        frame = self._model.frame
+        frame = self._model.raw_frame
         if frame is not None:
             target = self._chart_target()
             self._read_chart(frame.id if frame.role != "subject" or target is None else target)
 
     def give(self) -> None:
         """The main action: give the profile to the light, take the light's, or read the chart."""
-        frame = self._model.frame
+        frame = self._model.raw_frame
         if frame is None:
             return
         light = self._model.state.light_of(frame.id)
@@ -281,11 +281,11 @@ class CameraBench(Bench):
         self.refresh()
 
     def _exposure_changed(self, value: float) -> None:
-        if self._model.frame is not None and value != self._model.frame.exposure:
+        if self._model.raw_frame is not None and value != self._model.raw_frame.exposure:
             self._desk.set_exposure(self._model.selected, round(value, 2))
 
     def _match_exposure(self) -> None:
-        frame = self._model.frame
+        frame = self._model.raw_frame
         if frame is not None and frame.profile is not None:
             profile = self._model.state.profiles[frame.profile]
             if isinstance(profile, CameraProfile) and profile.keep_exposure:

@@ -1,47 +1,196 @@
-"""Source: what the file says of itself, and what was done to this frame's colour so far."""
+"""Source: what the file says of itself, the decision if one is due, and what was done to this frame's colour so far."""
 
 from __future__ import annotations
 
-from velkin.app.benches.parts import Bench, Facts, Rule, soft, state_label
-from velkin.app.model import ShootModel
-from velkin.app.words import signed
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QRadioButton, QVBoxLayout, QWidget
+
+from velkin.app import glyphs, theme
+from velkin.app.benches.ledger import LedgerList
+from velkin.app.benches.parts import Bench, Facts, Rule, beside, button, labelled, soft, state_label
+from velkin.app.benches.pin_numbers import PinNumbers, PinTable
+from velkin.app.colour_spaces import SpaceBox, second_line
+from velkin.app.desk import Desk
+from velkin.app.stops import tag_glyph
+from velkin.app.words import ASSIGN, CONVERT, MODELS
+from velkin.core.icc.space import Space
+from velkin.core.shoot.state import Frame
+from velkin.core.tags.ledger import ASSIGN as ASSIGNED
+from velkin.core.tags.ledger import CONVERT as CONVERTED
+from velkin.core.tags.ledger import Entry
+from velkin.core.tags.rules import ACTION_WORDS, CASES, case_of
+
+GIVE, GIVE_CONVERT, LEAVE = range(3)
+
+_HEADS = {
+    "tagged": ("Tagged", "The file says what its numbers mean"),
+    "claimed": ("Claimed", "No profile, but its metadata claims a space"),
+    "untagged": ("Untagged", "Nothing says what these numbers mean"),
+    "damaged": ("Tag not usable", "Its tag cannot be used for this picture"),
+}
+
+
+class _Mark(QWidget):
+    """The tag state's glyph, on ink while a decision waits."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(32, 32)
+        self._glyph, self._waits = "raw", False
+
+    def show_state(self, glyph: str, waits: bool) -> None:
+        self._glyph, self._waits = glyph, waits
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        if self._waits:
+            p.fillRect(self.rect(), t.colour("chosen"))
+        glyphs.draw(p, self._glyph, QRectF(7, 7, 18, 18), t.colour("chosen_ink" if self._waits else "ink"))
 
 
 class SourceBench(Bench):
-    """File facts and ledger."""
+    """File facts, what it says of its colour, decision, ledger."""
 
-    def __init__(self, model: ShootModel) -> None:
+    try_on_wanted = pyqtSignal()
+    rules_wanted = pyqtSignal()
+    pins_wanted = pyqtSignal()  # numbers at the pins are wanted anew
+
+    def __init__(self, desk: Desk) -> None:
         super().__init__("Source")
-        self._model = model
+        self._desk = desk
+        self._model = desk.model
+        head = QWidget()
+        row = QHBoxLayout(head)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(12)
+        self._mark = _Mark()
         self._state = state_label()
         self._says = soft()
-        self.column.addWidget(self._state)
-        self.column.addWidget(self._says)
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        words.addWidget(self._state)
+        words.addWidget(self._says)
+        row.addWidget(self._mark)
+        row.addLayout(words, 1)
+        self.column.addWidget(head)
         self._file = Facts()
         self.column.addWidget(self._file)
+        self.page = QComboBox()
+        self.page.activated.connect(self._page_chosen)
+        self._page_row = labelled("Picture", self.page)
+        self.column.addWidget(self._page_row)
         self.section("What it says, and where")
         self._claims = Facts(126)
         self.column.addWidget(self._claims)
+        self._notes = soft()
+        self.column.addWidget(self._notes)
+        self._applied = Facts(126)
+        rules = button("Rules…", self.rules_wanted.emit, tip="What happens to files as they arrive")
+        self._rule_row = QWidget()
+        rule_row = QHBoxLayout(self._rule_row)
+        rule_row.setContentsMargins(0, 0, 0, 0)
+        rule_row.addWidget(self._applied, 1, Qt.AlignmentFlag.AlignVCenter)
+        rule_row.addWidget(rules)
+        self.column.addWidget(self._rule_row)
+        self._build_decision()
         self.section("Shot")
         self._shot = Facts()
         self.column.addWidget(self._shot)
         self.section("Ledger")
-        self._ledger = Facts(16)
-        self.column.addWidget(self._ledger)
+        self.ledger = LedgerList(desk)
+        self.column.addWidget(self.ledger)
         self.column.addWidget(Rule())
         self.end()
-        model.changed.connect(self.refresh)
-        model.selection_changed.connect(self.refresh)
+        self.decide = button("Give it a space", self._decide, True)
+        self.decide_all = button("Give it to all like this one", self._decide_all)
+        self.foot.addWidget(self.decide)
+        self.foot.addWidget(self.decide_all)
+        self._model.changed.connect(self.refresh)
+        self._model.selection_changed.connect(self.refresh)
+        self._model.tried_changed.connect(self.ledger.show_frame)
+        desk.spaces.changed.connect(self.refresh)
+
+    def _build_decision(self) -> None:
+        self._decision = QWidget()
+        column = QVBoxLayout(self._decision)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(Rule())
+        top = soft("DECISION")
+        top.setFont(theme.font(11, 600, True))
+        self.try_on = button("Try spaces on it   T", self.try_on_wanted.emit, tip="See the picture in every space at once (T)")
+        column.addWidget(beside(top, self.try_on))
+        self.choices = QButtonGroup(self)
+        self.given = SpaceBox("The space to give")
+        self.given.picked.connect(lambda _: self._tried())
+        texts = ("Give it a space", "Give it that space, then convert", "Keep it untagged")
+        self._hints = ("", "", "nothing changes; written without a tag")
+        for number, text in enumerate(texts):
+            radio = QRadioButton(text)
+            self.choices.addButton(radio, number)
+            if number == GIVE:
+                line = QWidget()
+                row = QHBoxLayout(line)
+                row.setContentsMargins(0, 0, 0, 0)
+                row.addWidget(radio)
+                row.addWidget(self.given, 1)
+                column.addWidget(line)
+                self._given_hint = self._indented(ASSIGN)
+                column.addWidget(self._given_hint)
+                self.table = PinTable()
+                column.addWidget(self.table)
+                self._no_pins = self._indented("Pin colours on the picture with . to see their Lab before and after.")
+                column.addWidget(self._no_pins)
+            else:
+                column.addWidget(radio)
+                column.addWidget(self._indented(f"then {CONVERT}" if number == GIVE_CONVERT else self._hints[LEAVE]))
+        self.choices.idClicked.connect(lambda _: self._tried())
+        self.column.addWidget(self._decision)
+
+    @staticmethod
+    def _indented(text: str) -> QLabel:
+        label = soft(text)
+        label.setContentsMargins(22, 0, 0, 2)
+        return label
+
+    # ---- showing ----------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Follow the selected frame."""
         frame = self._model.frame
+        self.decide.hide()
+        self.decide_all.hide()
+        self._page_row.hide()
         if frame is None:
             self._state.setText("No frame")
-            self._says.setText("Drop raw files into the window, or add them from the Shoot menu.")
+            self._says.setText("Drop files into the window, or add them from the Shoot menu.")
             self.sentence.setText("")
             return
-        facts = frame.facts
+        self._mark.show_state(tag_glyph(self._model.state, frame), frame.held)
+        self._decision.setVisible(frame.held)
+        self._rule_row.setVisible(not frame.is_raw)
+        self._notes.hide()
+        if frame.is_raw:
+            self._show_raw(frame)
+        else:
+            self._show_picture(frame)
+        exif = frame.facts.exif
+        rows = [
+            ("Maker", frame.facts.make),
+            ("Camera", frame.facts.model),
+            ("Lens", exif.lens),
+            ("Time", exif.taken.strftime("%d %B %Y, %H:%M:%S") if exif.taken else ""),
+            ("Exposure", ", ".join(v for v in (exif.shutter, exif.aperture, exif.iso) if v)),
+        ]
+        known = [r for r in rows if r[1]] or [("Metadata", "say nothing of it")]
+        self._shot.show_rows([(n, v or "not set") for n, v in rows] if frame.is_raw else known)
+        self.ledger.show_frame()
+
+    def _show_raw(self, frame: Frame) -> None:
+        facts = frame.raw
         self._state.setText("Raw")
         self._says.setText("Camera numbers; a camera profile gives them their meaning.")
         self._file.show_rows(
@@ -63,33 +212,147 @@ class SourceBench(Bench):
                 ("As-shot balance", f"{red:.3f}  1  {blue:.3f}", "R G B"),
             ]
         )
-        exif = facts.exif
-        self._shot.show_rows(
-            [
-                ("Maker", facts.make or "not set"),
-                ("Camera", facts.model or "not set"),
-                ("Lens", exif.lens or "not set"),
-                ("Time", exif.taken.strftime("%d %B %Y, %H:%M:%S") if exif.taken else "not set"),
-                ("Exposure", ", ".join(v for v in (exif.shutter, exif.aperture, exif.iso) if v) or "not set"),
-            ]
-        )
-        self._ledger.show_rows([(str(i), text) for i, text in enumerate(self._entries(), start=1)])
         self.sentence.setText("The source file is not touched, whatever is done here.")
 
-    def _entries(self) -> list[str]:
-        """What happens to this frame's numbers, in order."""
+    def _show_picture(self, frame: Frame) -> None:
+        facts, state = frame.picture, self._model.state
+        word, says = _HEADS[facts.tag.state]
+        self._state.setText(word)
+        self._says.setText(says)
+        model = MODELS[facts.colour_model] + (" with alpha" if facts.alpha else "")
+        bits = "32-bit float" if facts.bits > 16 else f"{facts.bits}-bit"
+        self._file.show_rows(
+            [
+                ("File", f"{frame.path.name}"),
+                ("Folder", str(frame.path.parent)),
+                ("Pixels", f"{model}, {bits}, {facts.width} × {facts.height}"),
+            ]
+        )
+        if facts.pages > 1:
+            self._page_row.show()
+            self.page.clear()
+            self.page.addItems([f"{n + 1} of {facts.pages}" for n in range(facts.pages)])
+            self.page.setCurrentIndex(facts.page)
+        self._claims.show_rows([(s.about, s.says, s.where) for s in facts.statements])
+        self._notes.setText("\n".join(n[:1].upper() + n[1:] + "." for n in facts.notes))
+        self._notes.setVisible(bool(facts.notes))
+        said = state.space(facts.said) if facts.said else None
+        case = case_of(facts.tag.state, facts.colour_model, said, state.working)
+        self._applied.show_rows([("Rule that applied", ACTION_WORDS[state.rules.of(case).action])])
+        self._applied.setToolTip(f"For files that are {CASES[case][0]}")
+        if not frame.held:
+            path = state.path(frame.id)
+            meaning = path.here.name if path.known else "nothing known"
+            self.sentence.setText(f"Its numbers mean {meaning} now. The source file is not touched, whatever is done here.")
+            return
+        self._offer(frame)
+
+    def _offer(self, frame: Frame) -> None:
+        facts, state = frame.picture, self._model.state
+        spaces = self._desk.spaces.of_model(facts.colour_model)
+        first = facts.said or (spaces[0].id if spaces else "")
+        fresh = getattr(self, "_offered", None) != frame.id
+        self.given.offer(spaces, first if fresh else "")
+        self.given.setEnabled(bool(spaces))
+        self.try_on.setVisible(bool(spaces))
+        self.choices.button(GIVE_CONVERT).setText(f"Give it that space, then convert to {state.working.name}")  # type: ignore[union-attr]
+        if fresh:
+            self._offered = frame.id
+            self.choices.setExclusive(False)
+            for radio in self.choices.buttons():
+                radio.setChecked(False)
+            self.choices.setExclusive(True)
+            self.table.clear()
+        self._say(frame)
+
+    def _choice(self) -> int:
+        return self.choices.checkedId()
+
+    def _say(self, frame: Frame) -> None:
+        space, choice = self.given.space(), self._choice()
+        alike = len(self._model.state.like(frame.id)) - 1
+        self._no_pins.setVisible(not frame.pins)
+        self.decide.setVisible(choice >= 0)
+        self.decide_all.setVisible(choice >= 0 and alike > 0)
+        if choice < 0:
+            self.sentence.setText("Choose a decision to see its outcome on the picture before it is taken.")
+            return
+        name = space.name if space is not None else "a space"
+        others = f"the {alike} held like this one" if alike != 1 else "the other held like this"
+        second = second_line(space)
+        self._given_hint.setText(f"{ASSIGN}; {second}" if second else ASSIGN)
+        if choice == LEAVE:
+            self.sentence.setText("It stays as it came, and a copy of it is written without a tag.")
+            self.decide.setText("Keep it untagged")
+            self.decide_all.setText(f"Keep {others} untagged")
+        elif choice == GIVE:
+            self.sentence.setText(
+                f"{name} goes into the ledger: every number stays, the look changes. The source file is not touched."
+            )
+            self.decide.setText(f"Give it {name}")
+            self.decide_all.setText(f"Give {name[:16]} to {others}")
+        else:
+            to = self._model.state.working.name
+            self.sentence.setText(f"{name} is assigned, then it is converted to {to}. The source file is not touched.")
+            self.decide.setText(f"Give it {name} and convert")
+            self.decide_all.setText(f"The same for {others}")
+        self.decide.setEnabled(space is not None or choice == LEAVE)
+
+    def entries(self) -> tuple[Entry, ...]:
+        """What the choice would put into the ledger."""
+        space, choice = self.given.space(), self._choice()
+        if space is None or choice in (-1, LEAVE):
+            return ()
+        given = Entry(ASSIGNED, space.id)
+        return (given,) if choice == GIVE else (given, Entry(CONVERTED, self._model.state.working.id))
+
+    def _tried(self) -> None:
+        """Show the outcome of the choice on the picture and at the pins."""
         frame = self._model.frame
-        assert frame is not None
-        path = self._model.state.path(frame.id)
-        profile = path.raw_stage.profile or "built-in profile"
-        entries = [
-            "arrived as camera numbers",
-            f"white balance: {path.raw_stage.balance_from}",
-            f"{profile}: numbers stay, look changes",
-        ]
-        if path.exposure:
-            entries.append(f"exposure {signed(path.exposure, 2)} EV")
-        entries.append(f"converted to {path.working.name}: look stays, numbers change")
-        for file in (w for w in self._model.written() if w.frame == frame.id):
-            entries.append(f"written {file.at[11:16]}: {file.path.name}" + ("" if file.ok else ", check failed"))
-        return entries
+        if frame is None or not frame.held:
+            return
+        if self._choice() < 0:
+            self.choices.button(GIVE).setChecked(True)  # type: ignore[union-attr]
+        space = self.given.space()
+        self._model.try_entries(self.entries(), () if space is None else (space,))
+        self._say(frame)
+        self.pins_wanted.emit()
+
+    def give(self, space: Space) -> None:
+        """Choose a space to give, as the try-on sheet does."""
+        offered = self._desk.spaces.of_model(space.model)
+        self.given.offer([*offered, *([] if space.id in {s.id for s in offered} else [space])], space.id)
+        self.choices.button(GIVE).setChecked(True)  # type: ignore[union-attr]
+        self._tried()
+
+    def show_pins(self, before: list[PinNumbers], after: list[PinNumbers]) -> None:
+        """Lab at the pins now and after the choice."""
+        space = self.given.space()
+        if before and after and space is not None:
+            self.table.show_change(before, after, f"given {space.name}"[:20])
+        else:
+            self.table.clear()
+
+    # ---- deciding ---------------------------------------------------------------------------------------------
+
+    def _page_chosen(self, index: int) -> None:
+        if self._model.frame is not None and index != self._model.frame.picture.page:
+            self._desk.deciding.choose_page(self._model.frame.id, index)
+
+    def _decide(self) -> None:
+        if self._model.frame is not None:
+            self._take((self._model.frame.id,))
+
+    def _decide_all(self) -> None:
+        if self._model.frame is not None:
+            self._take(tuple(self._model.state.like(self._model.frame.id)))
+
+    def _take(self, frames: tuple[int, ...]) -> None:
+        space, choice = self.given.space(), self._choice()
+        deciding = self._desk.deciding
+        if choice == LEAVE:
+            deciding.leave(frames)
+        elif space is not None and choice == GIVE:
+            deciding.assign(frames, space)
+        elif space is not None:
+            deciding.give_and_convert(frames, space, self._model.state.working)

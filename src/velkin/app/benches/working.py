@@ -1,94 +1,390 @@
-"""Working: the space edits happen in, and why one would choose it."""
+"""Working: the space edits happen in, this frame's own, and the two verbs: assign and convert."""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QComboBox, QLabel
+from dataclasses import replace
 
-from velkin.app.benches.parts import Bench, Facts, Figure, compact, soft
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QLabel, QRadioButton
+
+from velkin.app.benches.parts import Bench, Facts, Figure, button, compact, labelled, row_of, soft
+from velkin.app.benches.pin_numbers import PinNumbers, PinTable, full_scale
+from velkin.app.colour_spaces import SpaceBox, second_line
+from velkin.app.deciding import Forecast, warn_of_wrong_verb
 from velkin.app.desk import Desk
 from velkin.app.service import Measured
-from velkin.app.words import CONVERT, share
-from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
+from velkin.app.words import ASSIGN, CONVERT, MODELS, count, share, signed
+from velkin.core.conversion.effect import in_words, intent_name
+from velkin.core.icc.space import Space, same
+from velkin.core.icc.transform import Intent
+from velkin.core.path import ColourPath
+from velkin.core.spaces.difference import ciede2000
+from velkin.core.spaces.purposes import COSTS, PURPOSES
+from velkin.core.spaces.rgb import SRGB, RGBSpace, family_of
+from velkin.core.spaces.volume import lab_volume
+from velkin.core.tags.ledger import ASSIGN as ASSIGNED
+from velkin.core.tags.ledger import CONVERT as CONVERTED
+from velkin.core.tags.ledger import Entry
+from velkin.core.tags.pins import Pin, Target, distance, nearest
 
-_WHY = {
-    "srgb": "What screens and the web expect; saturated dyes and sea greens do not fit into it.",
-    "oprgb": "Holds more greens and cyans than sRGB; much print and prepress work is exchanged in it.",
-    "p3": "What many newer screens show; more reds and greens than sRGB.",
-    "romm": "Holds nearly every colour a camera records, so that nothing is lost before a destination is chosen; use 16 bits.",
-    "bt2020": "Wider than any screen; for pictures that will be shown in video.",
-    "ecirgb": "Made for print: as wide as presses need, with steps of equal lightness.",
-    "romm-linear": "The same colours as ROMM RGB in linear numbers; for compositing rather than for looking at.",
-}
+NEITHER, ASSIGNING, CONVERTING = range(3)
+_TARGETS = ("none", "neutral", "Lab as it is now", "skin balance")
 
 
 class WorkingBench(Bench):
-    """The shoot's working space, and what it holds of this frame."""
+    """The shoot's working space, this frame's, assign and convert with their outcome, and the pins."""
+
+    own_space_wanted = pyqtSignal()
+    purpose_wanted = pyqtSignal()
+    cards_wanted = pyqtSignal()
+    pins_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__("Working")
         self._desk = desk
         self._model = desk.model
+        self._now: list[PinNumbers] = []
         self._figure = Figure()
         self.column.addWidget(self._figure)
-        self.section("Working space of the shoot")
-        self._space = QComboBox()
-        self._space.setAccessibleName("Working space of the shoot")
-        for space in BUILT_IN.values():
-            self._space.addItem(space.name + (f"   ({space.trade_name})" if space.trade_name else ""), space.id)
-        self._space.activated.connect(self._chosen)
-        self.column.addWidget(compact(self._space))
-        self._why = QLabel()
-        self._why.setWordWrap(True)
-        self.column.addWidget(self._why)
-        self.section("What it is")
-        self._facts = Facts()
-        self.column.addWidget(self._facts)
         self.section("This frame")
         self._frame = Facts()
         self.column.addWidget(self._frame)
-        self.column.addWidget(soft("Camera to Working is a conversion: " + CONVERT + "."))
+        self._build_verbs()
+        self._build_pins()
+        self._build_working()
         self.end()
+        self.act = button("Assign", self._act, True)
+        self.foot.addWidget(self.act)
         self._model.changed.connect(self.refresh)
         self._model.selection_changed.connect(self.refresh)
+        self._model.tried_changed.connect(self._tried_elsewhere)
+        desk.spaces.changed.connect(self.refresh)
+        desk.deciding.forecast_ready.connect(self._forecast_ready)
+
+    def _build_verbs(self) -> None:
+        self.section("Change what its numbers are")
+        self.verbs = QButtonGroup(self)
+        names = ("Leave as it is", f"Assign: {ASSIGN}", f"Convert: {CONVERT}")
+        for number, name in enumerate(names):
+            radio = QRadioButton(name)
+            self.verbs.addButton(radio, number)
+            self.column.addWidget(radio)
+        self.verbs.button(NEITHER).setChecked(True)  # type: ignore[union-attr]
+        self.verbs.idClicked.connect(lambda _: self._verb_chosen())
+        self.to = SpaceBox("Space to assign or to convert to")
+        self.to.picked.connect(lambda _: self.try_it())
+        self.column.addWidget(self.to)
+        self.intent = QComboBox()
+        for intent in Intent:
+            self.intent.addItem(intent_name(intent), intent)
+        self.intent.setCurrentIndex(int(Intent.RELATIVE))
+        self.intent.activated.connect(lambda _: self.try_it())
+        self._intent_row = labelled("Intent", compact(self.intent), 56)
+        self.column.addWidget(self._intent_row)
+        self.black_point = QCheckBox("Black point compensation")
+        self.black_point.setChecked(True)
+        self.black_point.toggled.connect(lambda _: self.try_it())
+        self.column.addWidget(self.black_point)
+        self._warning = QLabel()
+        self._warning.setWordWrap(True)
+        self.column.addWidget(self._warning)
+        self.instead = button("Show what converting would do", self._instead)
+        self.column.addWidget(self.instead)
+        self.change = PinTable()
+        self.codes = PinTable()
+        self.column.addWidget(self.change)
+        self.column.addWidget(self.codes)
+        self._leaves = Facts(150)
+        self.column.addWidget(self._leaves)
+        self._effect = soft()
+        self.column.addWidget(self._effect)
+
+    def _build_pins(self) -> None:
+        self.section("Pins")
+        self.pins = PinTable()
+        self.pins.chosen.connect(self._pin_chosen)
+        self.column.addWidget(self.pins)
+        self._no_pins = soft("Press . over the picture to pin a colour: its numbers here, in Lab and there stay in view.")
+        self.column.addWidget(self._no_pins)
+        self.target = QComboBox()
+        self.target.addItems(_TARGETS)
+        self.target.activated.connect(self._target_chosen)
+        self._target_row = labelled("Target", self.target, 56)
+        self.unpin = button("Take the pin away", self._unpin)
+        self.column.addWidget(self._target_row)
+        self._target_words = soft()
+        self.column.addWidget(self._target_words)
+        self.column.addWidget(self.unpin)
+
+    def _build_working(self) -> None:
+        self.section("Working space of the shoot")
+        self._space = SpaceBox("Working space of the shoot")
+        self._space.picked.connect(self._chosen)
+        self.column.addWidget(self._space)
+        self.column.addWidget(
+            row_of(
+                button("Beside each other…", self.cards_wanted.emit, tip="What each is for, costs, holds of this shoot"),
+                button("Which one suits…", self.purpose_wanted.emit, tip="Three plain questions"),
+            )
+        )
+        self.column.addWidget(
+            button(
+                "A space of your own…", self.own_space_wanted.emit, tip="Primaries, white and curve of your own; save as ICC"
+            )
+        )
+        self._why = QLabel()
+        self._why.setWordWrap(True)
+        self.column.addWidget(self._why)
+        self._costs = soft()
+        self.column.addWidget(self._costs)
+        self._facts = Facts()
+        self.column.addWidget(self._facts)
+
+    # ---- showing ----------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        """Follow the shoot."""
+        """Follow the shoot and the frame."""
         if self._model.shoot is None:
             return
-        space = self._model.state.working
-        self._space.setCurrentIndex(self._space.findData(space.id))
-        self._why.setText(_WHY[space.id])
+        state = self._model.state
+        space = state.working
+        choices = [s for s in self._desk.spaces.of_model("rgb") if isinstance(s, RGBSpace)]
+        self._space.offer([*choices, *([] if space.id in {c.id for c in choices} else [space])], space.id)
+        family = family_of(space)
+        second = f" {second_line(space)[:1].upper()}{second_line(space)[1:]}." if second_line(space) else ""
+        self._why.setText(PURPOSES.get(family, "A space of your own or of a profile.") + second)
+        self._costs.setText(COSTS.get(family, ""))
+        volume = lab_volume(space) / lab_volume(SRGB)
         self._facts.show_rows(
             [
                 ("White", "D50" if space.white[0] > 0.33 else "D65"),
-                ("Red", _xy(space, 0)),
-                ("Green", _xy(space, 1)),
-                ("Blue", _xy(space, 2)),
+                ("Primaries", "   ".join(f"{x:.3f} {y:.3f}" for x, y in space.primaries)),
+                ("Volume", f"{volume:.2f} × sRGB, {lab_volume(space) / 1e6:.2f} million ΔE³"),
             ]
         )
-        self.sentence.setText(f"Frames are worked on in {space.name}, 32-bit float; nothing is clipped before the hand-off.")
+        self._show_verbs()
+
+    def _show_verbs(self) -> None:
+        frame, path = self._model.frame, self._plain_path()
+        verb = self.verbs.checkedId()
+        if frame is None or path is None:
+            self.act.hide()
+            return
+        known = path.known
+        bits = f"{frame.facts.bits}-bit" if frame.facts.bits <= 16 else "32-bit float"
+        here = path.here.name if known else f"not known, shown as {path.here.name} for now"
+        own = (
+            "same as the shoot"
+            if same(path.here, self._model.state.working)
+            else f"the shoot: {self._model.state.working.name}"
+        )
+        self._frame.show_rows([("Numbers in", here), ("", own), ("As", f"{MODELS[path.here.model]}, {bits}")])
+        for button_ in self.verbs.buttons():
+            button_.setEnabled(True)
+        self.verbs.button(CONVERTING).setEnabled(known)  # type: ignore[union-attr]
+        self.to.setVisible(verb != NEITHER)
+        for widget in (self._intent_row, self.black_point, self._leaves, self._effect, self.codes):
+            widget.setVisible(verb == CONVERTING and not (widget is self.codes and not self.codes.cells()))
+        self.change.setVisible(verb != NEITHER and bool(self.change.cells()))
+        self._warning.setVisible(verb == ASSIGNING and bool(self._warning.text()))
+        self.instead.setVisible(self._warning.isVisibleTo(self))
+        self.act.setVisible(verb != NEITHER)
+        space = self.to.space()
+        chosen = count(len(self._model.selected), "frame")
+        if verb == NEITHER or space is None:
+            words = f"Frames are worked on in {self._model.state.working.name}, 32-bit float; nothing is clipped before the hand-off."
+            self.sentence.setText(words)
+        elif verb == ASSIGNING:
+            self.sentence.setText(f"{space.name} goes into the ledger of {chosen}: every number stays, the look changes.")
+            self.act.setText(f"Assign {space.name}")
+        else:
+            self.sentence.setText(f"{chosen} will be converted to {space.name}: the look stays, the numbers change.")
+            self.act.setText(f"Convert to {space.name}")
+
+    def _plain_path(self) -> ColourPath | None:
+        return None if self._model.frame is None else self._model.state.path(self._model.frame.id)
 
     def show_measured(self, measured: Measured | None) -> None:
-        """Show what the working space cannot hold of the frame."""
+        """Show what the working space holds of the frame."""
         if measured is None:
             self._figure.show_value("", "No picture is measured yet.")
-            self._frame.show_rows([])
             return
-        outside = measured.here_outside
-        name = measured.path.working.name
-        self._figure.show_value(f"{share(outside.share)} %", f"of this picture lies outside {name}, the shoot's working space")
-        self._frame.show_rows(
-            [
-                (letter, f"{share(low)} % low, {share(high)} % high")
-                for letter, (low, high) in zip("RGB", outside.shares(), strict=True)
-            ]
-        )
+        outside, name = measured.here_outside, measured.path.working.name
+        self._figure.show_value(f"{share(outside.share)} %", f"of this picture lies outside {name}, in which it is worked on")
 
-    def _chosen(self, index: int) -> None:
-        space = BUILT_IN[self._space.itemData(index)]
-        self._desk.command(lambda shoot: shoot.set_working(space))
+    def show_pins(self, pins: tuple[Pin, ...], now: list[PinNumbers], after: list[PinNumbers], path: ColourPath) -> None:
+        """Numbers at the pins as they are, and after what is tried."""
+        self.pins.show_numbers(pins, now, path)
+        self._no_pins.setVisible(not pins)
+        verb, space, frame = self.verbs.checkedId(), self.to.space(), self._model.frame
+        if after and space is not None and frame is not None and verb != NEITHER:
+            self.change.show_change(now, after, "assigned" if verb == ASSIGNING else "converted")
+            bits = frame.facts.bits
+            if verb == CONVERTING:
+                self.codes.show_codes(now, after, (full_scale(path.here, bits), full_scale(space, bits)))
+            else:
+                self.codes.clear()
+        else:
+            self.change.clear()
+            self.codes.clear()
+        self._warn(now, after)
+        self._show_pin_controls()
+        self._show_verbs()
 
+    def _warn(self, now: list[PinNumbers], after: list[PinNumbers]) -> None:
+        path, space = self._plain_path(), self.to.space()
+        if path is None or space is None or self.verbs.checkedId() != ASSIGNING:
+            self._warning.setText("")
+            return
+        moved = sorted(float(ciede2000(a.lab, b.lab)) for a, b in zip(now, after, strict=False))
+        self._warning.setText(warn_of_wrong_verb(path, "assign", space, moved[len(moved) // 2] if moved else None))
 
-def _xy(space: RGBSpace, channel: int) -> str:
-    x, y = space.primaries[channel]
-    return f"x {x:.4f}   y {y:.4f}"
+    # ---- trying and doing -------------------------------------------------------------------------------------
+
+    def _verb_chosen(self) -> None:
+        path = self._plain_path()
+        if path is None:
+            return
+        if self.verbs.checkedId() == ASSIGNING:
+            self.to.offer(self._desk.spaces.of_model(path.here.model))
+        elif self.verbs.checkedId() == CONVERTING:
+            self.to.offer(self._desk.spaces.destinations(), "" if self.to.count() else self._model.state.working.id)
+        self.try_it()
+
+    def begin(self, verb: int) -> None:
+        """Choose a verb and leave its space to the person."""
+        self.verbs.button(verb).setChecked(True)  # type: ignore[union-attr]
+        self._verb_chosen()
+        self.to.setFocus()
+
+    def choose(self, verb: int, identifier: str) -> None:
+        """Choose a verb and a space, as the menu and the wrong-verb button do."""
+        self.verbs.button(verb).setChecked(True)  # type: ignore[union-attr]
+        self._verb_chosen()
+        self.to.choose(identifier)
+        self.try_it()
+
+    def _instead(self) -> None:
+        space = self.to.space()
+        if space is not None:
+            self.choose(CONVERTING, space.id)
+
+    def entry(self) -> Entry | None:
+        """What the choice would put into the ledger."""
+        verb, space = self.verbs.checkedId(), self.to.space()
+        if verb == NEITHER or space is None:
+            return None
+        if verb == ASSIGNING:
+            return Entry(ASSIGNED, space.id)
+        return Entry(CONVERTED, space.id, Intent(self.intent.currentData()), self.black_point.isChecked())
+
+    def try_it(self) -> None:
+        """Show the outcome on the picture, at the pins and in figures."""
+        entry, space, frame, path = self.entry(), self.to.space(), self._model.frame, self._plain_path()
+        self._leaves.show_rows([])
+        self._effect.setText("")
+        if entry is None or space is None or frame is None or path is None:
+            self._model.try_entries(())
+        else:
+            self._model.try_entries((entry,), (space,))
+            if entry.verb == CONVERTED:
+                self._effect.setText("measuring what it does to this picture")
+                self._desk.deciding.forecast(frame.id, path, space, entry.intent, entry.black_point)
+        self._show_verbs()
+        self.pins_wanted.emit()
+
+    def _forecast_ready(self, f: Forecast) -> None:
+        entry = self.entry()
+        if (
+            self._model.frame is None
+            or f.frame != self._model.frame.id
+            or entry is None
+            or entry.space != f.conversion.destination.id
+        ):
+            return
+        rows = [("leaves the gamut", f"{share(f.share)} % of the picture")]
+        if f.outside is not None:
+            for name, (low, high) in zip(("red", "green", "blue"), f.outside.shares(), strict=True):
+                if low >= 0.0005 or high >= 0.0005:
+                    rows.append((f"{name}, bottom and top", f"{share(low)} % and {share(high)} %"))
+        self._leaves.show_rows(rows)
+        self._effect.setText(" ".join(in_words(f.effects, f.conversion.destination)))
+        self._show_verbs()
+
+    def _tried_elsewhere(self) -> None:
+        if not self._model.tried and self.verbs.checkedId() != NEITHER:
+            self.verbs.button(NEITHER).setChecked(True)  # type: ignore[union-attr]
+        self._show_verbs()
+
+    def _act(self) -> None:
+        entry, space = self.entry(), self.to.space()
+        frames = self._model.selected
+        if entry is None or space is None or not frames:
+            return
+        self.verbs.button(NEITHER).setChecked(True)  # type: ignore[union-attr]
+        if entry.verb == ASSIGNED:
+            self._desk.deciding.assign(frames, space)
+        else:
+            self._desk.deciding.convert(frames, space, entry.intent, entry.black_point)
+
+    def _chosen(self, space: Space) -> None:
+        if isinstance(space, RGBSpace) and space.id != self._model.state.working.id:
+            self._desk.command(lambda s: s.set_working(space))
+
+    # ---- pins -------------------------------------------------------------------------------------------------
+
+    def _pin_chosen(self, index: int) -> None:
+        self.pins.current = index if self.pins.current != index else -1
+        self.pins.update()
+        self._show_pin_controls()
+
+    def _pin(self) -> Pin | None:
+        frame = self._model.frame
+        return frame.pins[self.pins.current] if frame is not None and 0 <= self.pins.current < len(frame.pins) else None
+
+    def _show_pin_controls(self) -> None:
+        pin = self._pin()
+        self._target_row.setVisible(pin is not None)
+        self._target_words.setVisible(pin is not None and pin.target is not None)
+        if pin is not None and pin.target is not None and 0 <= self.pins.current < len(self._now):
+            lab = self._now[self.pins.current].lab
+            goal = nearest(lab, pin.target)
+            self._target_words.setText(
+                f"{pin.target.words()}: a* {signed(goal[1] - lab[1])}, b* {signed(goal[2] - lab[2])} away, "
+                f"ΔE {distance(lab, pin.target):.1f}"
+            )
+        self.unpin.setVisible(pin is not None)
+        if pin is not None:
+            kinds = {"neutral": 1, "lab": 2, "skin": 3}
+            self.target.setCurrentIndex(kinds[pin.target.kind] if pin.target is not None else 0)
+
+    def _target_chosen(self, index: int) -> None:
+        pin, frame = self._pin(), self._model.frame
+        if pin is None or frame is None:
+            return
+        target: Target | None = None
+        if index == 1:
+            target = Target("neutral")
+        elif index == 2:
+            lab = self.lab_at_pin(self.pins.current)
+            target = None if lab is None else Target("lab", lab)
+        elif index == 3:
+            target = Target("skin")
+        self._desk.deciding.change_pin(frame.id, self.pins.current, replace(pin, target=target))
+
+    def lab_at_pin(self, index: int) -> tuple[float, float, float] | None:
+        """The Lab that a pin reads now; the window sets it."""
+        numbers = self._now
+        if 0 <= index < len(numbers):
+            lab = numbers[index].lab
+            return (round(float(lab[0]), 1), round(float(lab[1]), 1), round(float(lab[2]), 1))
+        return None
+
+    def remember(self, now: list[PinNumbers]) -> None:
+        """Keep what the pins read now, for targets taken from it."""
+        self._now = now
+
+    def _unpin(self) -> None:
+        if self._model.frame is not None:
+            index, self.pins.current = self.pins.current, -1
+            self._desk.deciding.change_pin(self._model.frame.id, index, None)

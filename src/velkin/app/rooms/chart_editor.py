@@ -202,7 +202,7 @@ class ChartEditor(QWidget):
         self.words.setText(
             f"{len(chart.ids)} patches, {len(chart.neutrals)} neutral. {known or 'Colours under D50 are known.'} Values are Lab under D50."
         )
-        frame = self._model.frame
+        frame = self._model.raw_frame
         trusted = frame is not None and frame.profile is not None and frame.id in self._model.state.readings
         self.trusted_button.setEnabled(trusted)
 
@@ -293,7 +293,7 @@ class ChartEditor(QWidget):
 
     def read_trusted(self) -> None:
         """Reference values from the reading of this frame through its profile."""
-        frame = self._model.frame
+        frame = self._model.raw_frame
         if frame is None or frame.profile is None or frame.id not in self._model.state.readings or self.chart is None:
             return
         kept = self._model.state.readings[frame.id]

@@ -20,6 +20,8 @@ Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
 
 _SIDE = 65
+#: Up to so many colours LittleCMS is asked directly.
+_FEW = 100_000
 #: Lab at the ends of the table.
 _LOW, _HIGH = np.array([0.0, -128.0, -128.0]), np.array([100.0, 128.0, 128.0])
 
@@ -62,6 +64,8 @@ def outside_by_profile(lab: NDArray[np.floating], space: ICCSpace) -> NDArray[np
     """
     from velkin.core.conversion.kernels import through_cube
 
+    if len(lab) <= _FEW:
+        return there_and_back(np.asarray(lab, dtype=np.float64), space) > 1.0 + own_error(space)
     places = np.ascontiguousarray((lab - _LOW) / (_HIGH - _LOW), dtype=np.float32)
     table = _table(space)
     out = np.empty((len(places), 1), dtype=np.float32)

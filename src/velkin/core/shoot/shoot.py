@@ -684,6 +684,23 @@ class Shoot:
                 picture_to_json(facts), made.case if made.held else "", ledger_to_json(made.entries), frame,
             )  # fmt: skip
 
+    def source_rewritten(self, frame: int, arrival: Arrival) -> None:
+        """Follow a source file that was given another tag on purpose: new hash, new facts, a ledger that begins anew.
+
+        A fact about the disk, which undo does not take back; steps before it would bring the old facts back, and are forgotten.
+        """
+        assert isinstance(arrival.facts, PictureFacts)
+        with self._store.plain():
+            self._store.run("DELETE FROM inverses")
+            self._store.run("DELETE FROM steps")
+            if arrival.said is not None:
+                self._remember(arrival.said)
+            self._store.run(
+                "UPDATE frames SET digest = ?, facts = ?, held = '', ledger = '[]' WHERE id = ?",
+                arrival.digest, picture_to_json(arrival.facts), frame,
+            )  # fmt: skip
+        self._state = None
+
     def set_working(self, space: RGBSpace) -> None:
         """Choose the shoot's working space."""
         with self._step(f"work in {space.name}"):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -204,16 +205,24 @@ class State:
         claimed = facts.tag.state == "claimed" and facts.said
         return PictureStage(self.space(facts.said) if claimed else shown_for_now(facts.colour_model), False, facts.page)
 
-    def _path(self, camera: CameraStage | PictureStage, frame: Frame, ledger: tuple[Entry, ...]) -> ColourPath:
-        return path_of(camera, self.working, self.proof_destination().space, frame.exposure, steps_of(ledger, self.space))
+    def _path(
+        self,
+        camera: CameraStage | PictureStage,
+        frame: Frame,
+        ledger: tuple[Entry, ...],
+        others: Mapping[str, Space] | None = None,
+    ) -> ColourPath:
+        known = others or {}
+        steps = steps_of(ledger, lambda i: known.get(i) or self.space(i))
+        return path_of(camera, self.working, self.proof_destination().space, frame.exposure, steps)
 
     def path(self, frame: int) -> ColourPath:
         """The colour path of a frame as it is now."""
         f = self.frames[frame]
         return self.path_with(frame, f.ledger)
 
-    def path_with(self, frame: int, ledger: tuple[Entry, ...]) -> ColourPath:
-        """The colour path of a frame were its ledger another."""
+    def path_with(self, frame: int, ledger: tuple[Entry, ...], others: Mapping[str, Space] | None = None) -> ColourPath:
+        """The colour path of a frame were its ledger another; `others` are spaces that the shoot does not keep (yet)."""
         f = self.frames[frame]
         camera: CameraStage | PictureStage
         if not f.is_raw:
@@ -223,7 +232,7 @@ class State:
             camera = profile_stage(self.profiles[f.profile], f.raw, balance, f.balance_from)
         else:
             camera = built_in_stage(f.raw, None if f.balance is None else np.array(f.balance), f.balance_from)
-        return self._path(camera, f, ledger)
+        return self._path(camera, f, ledger, others)
 
     def path_as(self, frame: int, look: str) -> ColourPath:
         """The path of a frame under another look, to compare with: same exposure, other camera settings.

@@ -1,0 +1,267 @@
+"""The figures of spaces and tags for `make bench`: conversions beside LittleCMS, inspecting, the try-on sheet."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import cv2
+import imagecodecs
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+from PIL import Image
+
+from velkin.core.conversion import convert
+from velkin.core.conversion.convert import Conversion, convert_picture
+from velkin.core.files.retag import retagged
+from velkin.core.icc import transform
+from velkin.core.icc.space import profile_of, space_of
+from velkin.core.icc.transform import Intent, device_values, to_lab
+from velkin.core.icc.write import matrix_profile
+from velkin.core.spaces.difference import ciede2000
+from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB, between
+from velkin.core.tags.inspect import inspect
+from velkin.core.tags.plausible import TRIED
+from velkin.sim.press import press_profile
+
+Line = Callable[..., None]
+
+
+def picture() -> NDArray[np.uint16]:
+    """24 MP of smooth and noisy colours, 16 bits."""
+    rng = np.random.default_rng(8)
+    coarse = rng.random((50, 75, 3)).astype(np.float32)
+    smooth = cv2.resize(coarse, (6000, 4000), interpolation=cv2.INTER_CUBIC)
+    noise = rng.standard_normal((1000, 1500, 3), dtype=np.float32) * 0.02
+    return np.clip((smooth + np.tile(noise, (4, 4, 1))) * 60000, 0, 65535).astype(np.uint16)
+
+
+def timed(work: Callable[[], object], rounds: int = 3) -> float:
+    """Best of some rounds, seconds."""
+    best = 1e9
+    for _ in range(rounds):
+        begun = time.perf_counter()
+        work()
+        best = min(best, time.perf_counter() - begun)
+    return best
+
+
+_MEMORY = """
+import resource, sys
+import numpy as np
+from velkin.core.conversion.convert import Conversion, convert_picture
+from velkin.core.spaces.rgb import ROMM, SRGB
+small = np.zeros((100, 100, 3), np.uint16)
+convert_picture(small, Conversion(ROMM, SRGB), 16)
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+big = np.full((4000, 6000, 3), 30000, np.uint16)
+out = convert_picture(big, Conversion(ROMM, SRGB), 16).numbers
+print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024 - (big.nbytes + out.nbytes) / 2**20)
+"""
+
+
+def bench_conversions(line: Line) -> None:
+    """Throughput beside LittleCMS's optimised one-core call on the same data, and how exact both are."""
+    numbers = picture()
+    c = Conversion(ROMM, SRGB)
+    convert_picture(numbers[:64], c, 16)
+    own = timed(lambda: convert_picture(numbers, c, 16))
+    theirs = timed(
+        lambda: transform.convert(numbers, matrix_profile(ROMM), matrix_profile(SRGB), black_point=False, optimise=True), 2
+    )
+    line("24 MP 16-bit, ROMM RGB → sRGB, over LittleCMS optimised", f"{theirs / own:.2f} ×  ({24 / own:.0f} MP/s)", "aim ≥ 2")
+    sample = numbers[::7, ::7]
+    meant = np.clip(SRGB.encode(ROMM.decode(sample / 65535) @ between(ROMM, SRGB).T), 0, 1) * 65535
+    for name, found in (
+        ("Velkin", convert_picture(sample, c, 16).numbers),
+        (
+            "LittleCMS optimised",
+            transform.convert(sample, matrix_profile(ROMM), matrix_profile(SRGB), black_point=False, optimise=True),
+        ),
+    ):
+        worst = np.abs(found - meant).max()
+        line(f"  largest error of {name}, 16-bit codes", f"{worst:.1f}", "goal ≤ 2" if name == "Velkin" else "")
+    peak = subprocess.run([sys.executable, "-c", _MEMORY], capture_output=True, text=True, check=True).stdout.strip()
+    line("  peak memory beyond input and output", f"{float(peak):.0f} MB", "aim ≤ 100")
+    press = space_of(press_profile(4))
+    to_press = Conversion(ROMM, press)
+    convert_picture(numbers[:64], Conversion(OPRGB, press), 16)
+    begun = time.perf_counter()
+    convert_picture(numbers, to_press, 16)
+    first = time.perf_counter() - begun
+    later = timed(lambda: convert_picture(numbers, to_press, 16))
+
+    def lcms() -> object:
+        return imagecodecs.cms_transform(
+            numbers,
+            matrix_profile(ROMM),
+            profile_of(press),
+            colorspace="rgb",
+            outcolorspace="cmyk",
+            outdtype=np.uint16,
+            intent=1,
+            flags=int(imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION),
+        )
+
+    theirs = timed(lcms, 2)
+    line(
+        "24 MP 16-bit, ROMM RGB → press, over LittleCMS optimised",
+        f"{theirs / later:.2f} ×, first picture {theirs / first:.2f} ×",
+        "aim ≥ 1",
+    )
+    device = np.random.default_rng(3).random((200, 200, 3))
+    worst, means = 0.0, []
+    for source in (SRGB, OPRGB, P3, ROMM):
+        for intent in (Intent.RELATIVE, Intent.PERCEPTUAL):
+            meant = device_values(device.reshape(-1, 3), matrix_profile(source), "rgb", press.icc or b"", "cmyk", intent, True)
+            found = convert_picture(device.astype(np.float32), Conversion(source, press, intent), 32).numbers.reshape(-1, 4)
+            error = ciede2000(
+                to_lab(np.clip(found, 0, 1), press.icc or b"", "cmyk"), to_lab(np.clip(meant, 0, 1), press.icc or b"", "cmyk")
+            )
+            worst, means = max(worst, float(error.max())), [*means, float(error.mean())]
+    line(
+        "  from LittleCMS unoptimised, four spaces, two intents, ΔE00",
+        f"mean {np.mean(means):.3f}, max {worst:.2f}",
+        "goal ≤ 0.05, ≤ 0.5",
+    )
+    convert._table.cache_clear()
+    between_all(line)
+
+
+def between_all(line: Line) -> None:
+    """Every pair of built-in spaces against float64."""
+    rng = np.random.default_rng(4)
+    worst = {8: 0.0, 16: 0.0}
+    light = float_error = 0.0
+    for a in BUILT_IN.values():
+        for b in BUILT_IN.values():
+            if a is b:
+                continue
+            values = rng.random((150, 200, 3))
+            values[:40] *= 0.02
+            for bits, top, kind in ((8, 255, np.uint8), (16, 65535, np.uint16)):
+                numbers = (values * top).astype(kind)
+                linear = a.decode(numbers / top) @ between(a, b).T
+                found = convert_picture(numbers, Conversion(a, b), bits, False).numbers
+                worst[bits] = max(worst[bits], float(np.abs(np.round(np.clip(b.encode(linear), 0, 1) * top) - found).max()))
+                if bits == 16:
+                    light = max(light, float(np.abs(b.decode(found / top) - np.clip(linear, 0, 1)).max()))
+            found = convert_picture(values.astype(np.float32), Conversion(a, b), 32).numbers.astype(np.float64)
+            before, after = (to_lab_of(s, v) for s, v in ((a, values.astype(np.float32).astype(np.float64)), (b, found)))
+            float_error = max(float_error, float(ciede2000(before, after).max()))
+    line("42 pairs of built-in spaces, float, largest ΔE00", f"{float_error:.5f}", "goal ≤ 0.02")
+    line("  8 bits, largest error in codes", f"{worst[8]:.0f}", "goal ≤ 1")
+    line("  16 bits, largest error in codes; as light", f"{worst[16]:.0f}; {light:.1e}", "goal ≤ 2 or 8e-5")
+
+
+def to_lab_of(space: object, values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Lab of encoded numbers, in float64."""
+    from velkin.core.spaces.lab import xyz_to_lab
+
+    return xyz_to_lab(space.decode(values) @ space.to_xyz.T)  # type: ignore[attr-defined]
+
+
+def bench_inspecting(line: Line, folder: Path) -> None:
+    """1,000 files of six kinds: files a second, beside reading their bytes."""
+    small = (np.random.default_rng(5).random((600, 800, 3)) * 255).astype(np.uint8)
+    kinds: list[bytes] = []
+    for name, tag in (("JPEG", OPRGB), ("JPEG", None), ("WEBP", P3)):
+        out = folder / "one"
+        Image.fromarray(small).save(out, name, icc_profile=matrix_profile(tag) if tag else None)
+        kinds.append(out.read_bytes())
+    kinds.append(retagged(bytes(imagecodecs.png_encode(small)), "png", matrix_profile(ROMM), "romm"))
+    for dtype in (np.uint8, np.uint16):
+        tifffile.imwrite(folder / "one", small.astype(dtype), photometric="rgb", iccprofile=matrix_profile(SRGB))
+        kinds.append((folder / "one").read_bytes())
+    suffixes = ("jpg", "jpg", "webp", "png", "tif", "tif")
+    paths = []
+    for number in range(1000):
+        path = folder / f"{number:04}.{suffixes[number % 6]}"
+        path.write_bytes(kinds[number % 6])
+        paths.append(path)
+    inspect(paths[0])
+    begun = time.perf_counter()
+    for path in paths:
+        inspect(path)
+    own = time.perf_counter() - begun
+    begun = time.perf_counter()
+    for path in paths:
+        path.read_bytes()
+    reading = time.perf_counter() - begun
+    decoding = timed(lambda: [np.asarray(Image.open(p)) for p in paths[:60]], 1) * 1000 / 60
+    line("inspecting 1,000 files", f"{1000 / own:.0f} files/s", "no pixel decoded")
+    line("  time over reading their bytes; over decoding them", f"{own / reading:.1f} ×; {own / decoding:.2f} ×")
+    for path in paths:
+        path.unlink()
+
+
+_TRY_ON = """
+import sys, time
+from pathlib import Path
+from PyQt6.QtCore import QSettings
+from velkin.app.main import make_application
+app = make_application()
+from velkin.app.window import Window
+from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.core.spaces.rgb import BUILT_IN
+folder = Path(sys.argv[1])
+shoot = Shoot.create(folder / "try.velkin", "try")
+frame = shoot.add_frames([look_at(folder / "large.tif")])[0]
+shoot.close()
+settings = QSettings(str(folder / "try.ini"), QSettings.Format.IniFormat)
+settings.setValue("shelf", str(folder / "shelf"))
+settings.setValue("icc_folders", str(folder / "icc"))
+(folder / "icc").mkdir(exist_ok=True)
+window = Window(settings)
+window.resize(1280, 800)
+window.show()
+window.desk.open_shoot(folder / "try.velkin")
+def wait(ready):
+    end = time.perf_counter() + 60
+    while not ready() and time.perf_counter() < end:
+        app.processEvents()
+        time.sleep(0.002)
+wait(lambda: window.measured is not None and window.measured.exact)
+from velkin.core.icc.space import load_space
+extra = tuple(load_space(p) for p in sorted(folder.glob("extra*.icc")))
+times = []
+for _ in range(3):
+    window.try_on_room.sheet.tiles = []
+    begun = time.perf_counter()
+    window.rooms.setCurrentWidget(window.try_on_room)
+    window.try_on_room.enter(frame, extra)
+    wait(lambda: bool(window.try_on_room.sheet.tiles))
+    app.processEvents()
+    times.append(time.perf_counter() - begun)
+print(times[0], sorted(times)[1], len(window.try_on_room.sheet.tiles))
+window.close()
+"""
+
+
+def bench_try_on(line: Line, folder: Path) -> None:
+    """The first full try-on sheet of a 24 MP picture that is in the viewer."""
+    from velkin.core.spaces.custom import OwnSpace
+
+    tifffile.imwrite(folder / "large.tif", picture(), photometric="rgb")
+    for number, gamma in enumerate((1.6, 1.9)):
+        own = OwnSpace(f"extra {gamma}", P3.primaries, P3.white, "gamma", gamma).space()
+        (folder / f"extra{number}.icc").write_bytes(matrix_profile(own))
+    result = subprocess.run(
+        [sys.executable, "-c", _TRY_ON, str(folder)], capture_output=True, text=True, check=True, env=_offscreen()
+    )
+    first, median, tiles = result.stdout.split()[-3:]
+    line(
+        f"try-on sheet, {tiles} spaces on 24 MP ({len(TRIED)} built in)",
+        f"first {float(first):.2f} s, then {float(median):.2f} s",
+        "aim ≤ 1 s",
+    )
+
+
+def _offscreen() -> dict[str, str]:
+    import os
+
+    return {**os.environ, "QT_QPA_PLATFORM": "offscreen"}

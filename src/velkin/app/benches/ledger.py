@@ -1,0 +1,108 @@
+"""The ledger as a list: each entry in order, and going back to any point."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from velkin.app import theme
+from velkin.app.benches.parts import button, row_of, soft
+from velkin.app.desk import Desk
+from velkin.app.words import signed
+from velkin.core.tags.ledger import MEANING
+
+_ENTRIES = Qt.ItemDataRole.UserRole
+
+
+class LedgerList(QWidget):
+    """The ledger of the frame in the viewer."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._model = desk.model
+        self._rows: list[tuple[str, str]] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Ledger")
+        self.list.setFrameShape(QListWidget.Shape.NoFrame)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setFont(theme.font(12))
+        self.list.currentItemChanged.connect(lambda *_: self._chosen())
+        column.addWidget(self.list)
+        self._why = soft()
+        column.addWidget(self._why)
+        self.back = button(
+            "Back to here", self._back, tip="Take away every entry after the chosen one; Ctrl+Z brings them back"
+        )
+        self.copy = button(
+            "Copy to chosen frames", self._copy, tip="Give this ledger to every frame chosen in the frames panel"
+        )
+        column.addWidget(row_of(self.back, self.copy))
+
+    def show_frame(self) -> None:
+        """Follow the frame in the viewer."""
+        frame = self._model.frame
+        self.list.clear()
+        if frame is None:
+            return
+        state = self._model.state
+        path = state.path(frame.id)
+        arrived = "arrived as camera numbers" if frame.is_raw else "arrived, numbers as found"
+        rows: list[tuple[str, str, str, int]] = [(arrived, "", "", 0)]
+        if frame.is_raw:
+            stage = path.raw_stage
+            rows.append(
+                (f"{stage.profile or 'built-in profile'}, balance {stage.balance_from}", "", "numbers stay, look changes", 0)
+            )
+            if path.exposure:
+                rows.append((f"exposure {signed(path.exposure, 2)} EV", "", "", 0))
+            rows.append((f"converted to {path.arrives_in.name}", "", "look stays, numbers change", 0))
+        elif frame.waits:
+            rows.append((f"held: {frame.picture.tag.state}", "", "the intake rules wait for a decision", 0))
+        for number, entry in enumerate(frame.ledger, start=1):
+            name = state.space(entry.space).name if entry.space else ""
+            rows.append((entry.words(name), entry.at[11:16], f"{MEANING[entry.verb]}; {entry.why}", number))
+        for tried in self._model.tried:
+            name = self._model.space(tried.space).name if tried.space else ""
+            rows.append((entry_tried(tried.words(name)), "if decided", MEANING[tried.verb], -1))
+        for file in (w for w in self._model.written() if w.frame == frame.id):
+            rows.append((f"written: {file.path.name}" + ("" if file.ok else ", check failed"), file.at[11:16], "", -1))
+        self._rows = [(words, why) for words, _, why, _ in rows]
+        for number, (words, at, why, entries) in enumerate(rows, start=1):
+            item = QListWidgetItem(f"{number}   {words}" + (f"   {at}" if at else ""))
+            item.setData(_ENTRIES, entries)
+            item.setToolTip(why)
+            self.list.addItem(item)
+        self.list.setFixedHeight(min(len(rows), 9) * 20 + 4)
+        self.copy.setEnabled(bool(frame.ledger))
+        self._chosen()
+
+    def rows(self) -> list[tuple[str, str]]:
+        """What is listed, and what each does."""
+        return self._rows
+
+    def _chosen(self) -> None:
+        item = self.list.currentItem()
+        frame = self._model.frame
+        entries = item.data(_ENTRIES) if item is not None else -1
+        self._why.setText(item.toolTip() if item is not None else "")
+        self._why.setVisible(bool(self._why.text()))
+        self.back.setEnabled(frame is not None and 0 <= entries < len(frame.ledger))
+
+    def _back(self) -> None:
+        item, frame = self.list.currentItem(), self._model.frame
+        if item is not None and frame is not None:
+            self._desk.deciding.go_back(frame.id, int(item.data(_ENTRIES)))
+
+    def _copy(self) -> None:
+        if self._model.frame is not None:
+            self._desk.deciding.copy_ledger(self._model.frame.id, self._model.selected)
+
+
+def entry_tried(words: str) -> str:
+    """An entry that is only tried."""
+    return f"{words} …"

@@ -1,0 +1,130 @@
+"""The spaces that can be chosen in the window: built in, the shoot's own, and those of the colour folders, which are watched."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QFileSystemWatcher, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QComboBox
+
+from velkin.app.benches.parts import compact
+from velkin.app.model import ShootModel
+from velkin.app.service import RenderService
+from velkin.core.icc.collection import Collection
+from velkin.core.icc.space import ICCSpace, Space, grays
+from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
+
+
+class ColourSpaces(QObject):
+    """What is there to choose from."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, model: ShootModel, service: RenderService, folders: list[Path] | None = None) -> None:
+        super().__init__()
+        self._model = model
+        self._service = service
+        self.collection = Collection(folders)
+        self._watcher = QFileSystemWatcher(self)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(200)  # a file that is being written says so several times
+        self._soon.timeout.connect(self.look)
+        self._watcher.directoryChanged.connect(lambda _: self._soon.start())
+        self._watcher.fileChanged.connect(lambda _: self._soon.start())
+        self._first = QTimer(self)
+        self._first.setSingleShot(True)
+        self._first.timeout.connect(self.look)
+        self._first.start(1500)  # after the first picture
+
+    def stop(self) -> None:
+        """Watch no longer."""
+        self._first.stop()
+        self._soon.stop()
+
+    def look(self) -> None:
+        """Read what is new in the colour folders, on a worker."""
+
+        def done(changed: object) -> None:
+            self._watch()
+            if changed is True:
+                self.changed.emit()
+
+        self._service.do(self.collection.scan, done)
+
+    def _watch(self) -> None:
+        there = [f for f in self.collection.folders if f.exists()]
+        absent = [next((p for p in f.parents if p.exists()), None) for f in self.collection.folders if not f.exists()]
+        wanted = {str(p) for p in [*there, *absent, *(f.path for f in self.collection.found())] if p is not None}
+        watched = {*self._watcher.directories(), *self._watcher.files()}
+        if watched - wanted:
+            self._watcher.removePaths(sorted(watched - wanted))
+        if wanted - watched:
+            self._watcher.addPaths(sorted(wanted - watched))
+
+    def of_model(self, model: str) -> list[Space]:
+        """Every space for pictures of a colour model, each once: built in, the shoot's, the folders'."""
+        built_in: list[Space] = [*BUILT_IN.values()] if model == "rgb" else [*grays().values()] if model == "gray" else []
+        others = [*(self._model.state.spaces.values() if self._model.shoot is not None else ()), *self.collection.spaces()]
+        once: dict[str, Space] = {s.id: s for s in built_in}
+        for space in others:
+            if space.model == model and not space.family and space.id != "plain-ink":
+                once.setdefault(space.id, space)
+        return list(once.values())
+
+    def destinations(self) -> list[Space]:
+        """Every space that pictures may be converted to."""
+        found = [s for m in ("rgb", "cmyk", "gray") for s in self.of_model(m)]
+        return [s for s in found if isinstance(s, RGBSpace) or s.kind != "input"]
+
+
+def space_label(space: Space) -> str:
+    """A space where it is chosen."""
+    if isinstance(space, ICCSpace) and space.model != "rgb":
+        return f"{space.name}   ({'gray' if space.model == 'gray' else space.model.upper()})"
+    return space.name
+
+
+def second_line(space: Space | None) -> str:
+    """What labs and other files may call a space; empty where there is no other name."""
+    if isinstance(space, RGBSpace) and space.trade_name:
+        return f"labs call it {space.trade_name}"
+    return ""
+
+
+class SpaceBox(QComboBox):
+    """Chooses one space."""
+
+    picked = pyqtSignal(object)  # Space
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        compact(self)
+        self.setAccessibleName(name)
+        self._spaces: dict[str, Space] = {}
+        self.activated.connect(lambda _: self.picked.emit(self.space()))
+
+    def offer(self, spaces: list[Space], chosen: str = "") -> None:
+        """Fill the list; what was chosen stays where it is still there."""
+        keep = chosen or (self.currentData() or "")
+        if [s.id for s in spaces] != list(self._spaces):
+            self._spaces = {s.id: s for s in spaces}
+            self.blockSignals(True)
+            self.clear()
+            for space in spaces:
+                self.addItem(space_label(space), space.id)
+                self.setItemData(self.count() - 1, second_line(space), Qt.ItemDataRole.ToolTipRole)
+            self.blockSignals(False)
+        index = self.findData(keep)
+        if index >= 0:
+            self.setCurrentIndex(index)
+
+    def space(self) -> Space | None:
+        """The chosen space."""
+        return self._spaces.get(str(self.currentData()))
+
+    def choose(self, identifier: str) -> None:
+        """Choose a space by its id."""
+        index = self.findData(identifier)
+        if index >= 0:
+            self.setCurrentIndex(index)

@@ -1,0 +1,118 @@
+"""How a tagged copy is written: name, bits, dither, quality; and what will stand in it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from velkin.app.benches.parts import Rule, button, labelled
+from velkin.app.words import ASSIGN, CONVERT
+from velkin.core.files.encode import FORMATS
+from velkin.core.handoff.copies import CopyWish
+from velkin.core.path import ColourPath, chain_of
+from velkin.core.shoot.state import Frame
+
+
+class CopySheet(QDialog):
+    """Asks for what a copy needs."""
+
+    def __init__(self, frame: Frame, path: ColourPath, folder: Path, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Save a tagged copy")
+        self._frame, self._path = frame, path
+        self._replacing: Path | None = None
+        chain, space = chain_of(path.start, path.steps)
+        self._converts = bool(chain)
+        facts = frame.picture
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(10)
+        suffix = frame.path.suffix if frame.path.suffix.lower() in FORMATS else ".tif"
+        if space.model == "cmyk" and suffix.lower() not in (".tif", ".tiff", ".jpg", ".jpeg"):
+            suffix = ".tif"
+        name = space.name.split(" (")[0].replace("/", "-") if path.known else "copy"
+        self.out = QLineEdit(str(folder / f"{frame.path.stem} {name}{suffix}"))
+        self.out.setMinimumWidth(460)
+        row = QHBoxLayout()
+        row.addWidget(labelled("File", self.out, 64), 1)
+        row.addWidget(button("Browse…", self._browse))
+        column.addLayout(row)
+        self.bits = QComboBox()
+        self.bits.addItem("as the source" if facts.bits > 8 else "as the source (8)", None)
+        if self._converts:
+            self.bits.addItem("8", 8)
+            self.bits.addItem("16", 16)
+        column.addWidget(labelled("Bits", self.bits, 64))
+        self.dither = QCheckBox("Dither when going to 8 bits (fine and even, the same on every run)")
+        self.dither.setChecked(True)
+        self.dither.setVisible(self._converts)
+        column.addWidget(self.dither)
+        self.quality = QSpinBox()
+        self.quality.setRange(1, 100)
+        self.quality.setValue(95)
+        self._quality_row = labelled("Quality", self.quality, 64)
+        column.addWidget(self._quality_row)
+        column.addWidget(Rule())
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        column.addWidget(self.words)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        write = buttons.addButton("Write the copy", QDialogButtonBox.ButtonRole.AcceptRole)
+        assert write is not None
+        write.setProperty("primary", True)
+        self._write = write
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.out.textChanged.connect(lambda _: self._follow())
+        self._follow()
+
+    def _browse(self) -> None:
+        pattern = "Pictures (" + " ".join(f"*{s}" for s in FORMATS) + ")"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save a tagged copy", self.out.text(), pattern)
+        if chosen:
+            self._replacing = Path(chosen)  # the dialog asked about replacing
+            self.out.setText(chosen)
+
+    def _follow(self) -> None:
+        out = Path(self.out.text())
+        kind = FORMATS.get(out.suffix.lower(), "")
+        self._quality_row.setVisible(kind in ("jpeg", "webp", "avif") and self._converts)
+        self._write.setEnabled(bool(kind))
+        if not kind:
+            self.words.setText(f"A copy is written as {', '.join(FORMATS)}.")
+        elif self._converts:
+            self.words.setText(
+                f"Converted to {self._path.here.name} ({CONVERT}), which is embedded. The source file is not touched."
+            )
+        elif self._path.known:
+            self.words.setText(
+                f"{self._path.here.name} is embedded ({ASSIGN}); not one number is touched, and the source file neither."
+            )
+        else:
+            self.words.setText("It is written as it came, without a tag. The source file is not touched.")
+
+    def wish(self) -> CopyWish:
+        """What is to be written."""
+        out = Path(self.out.text()).expanduser()
+        return CopyWish(
+            out,
+            self.bits.currentData(),
+            self.dither.isChecked(),
+            self.quality.value(),
+            self._frame.picture.page,
+            self._replacing == out,
+        )

@@ -1,0 +1,284 @@
+"""What can be done with the colour of frames from the window: decisions, conversions, ledgers, tagged copies, pasted pictures."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from velkin.app.words import ASSIGN, CONVERT, count
+from velkin.core.conversion.convert import Conversion, lab_of, linear_in
+from velkin.core.conversion.effect import Effect, effect_of
+from velkin.core.errors import VelkinError
+from velkin.core.gamut.outside import Outside, measure_outside
+from velkin.core.handoff.copies import CopyWish, retag_source, write_copy
+from velkin.core.icc.space import Space, same
+from velkin.core.icc.transform import Intent
+from velkin.core.path import ColourPath
+from velkin.core.render import numbers_here
+from velkin.core.shoot.outside import ShootOutside, shoot_outside
+from velkin.core.shoot.shoot import look_at
+from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.tags.ledger import Entry
+from velkin.core.tags.pins import Pin
+
+if TYPE_CHECKING:
+    from velkin.app.desk import Desk
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """What a conversion would do to a frame: what leaves the destination, and each intent's effect on this picture."""
+
+    frame: int
+    conversion: Conversion
+    share: float
+    outside: Outside | None
+    effects: tuple[Effect, ...]
+
+
+class Deciding(QObject):
+    """Decisions about colour."""
+
+    forecast_ready = pyqtSignal(object)  # Forecast
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._model = desk.model
+        self._wish = 0
+
+    # ---- decisions --------------------------------------------------------------------------------------------
+
+    def _said(self, frames: tuple[int, ...], words: str) -> None:
+        self._model.notice.emit(f"{count(len(frames), 'frame')}: {words}. The source files are not touched.")
+
+    def assign(self, frames: tuple[int, ...], space: Space) -> None:
+        """Give frames a space."""
+        if self._desk.command(lambda s: s.assign(frames, space)):
+            self._said(frames, f"{space.name} assigned, {ASSIGN}")
+
+    def convert(self, frames: tuple[int, ...], space: Space, intent: Intent, black_point: bool) -> None:
+        """Convert frames to a space."""
+        if self._desk.command(lambda s: s.convert(frames, space, intent, black_point)):
+            self._said(frames, f"converted to {space.name}, {CONVERT}")
+
+    def give_and_convert(self, frames: tuple[int, ...], given: Space, to: Space) -> None:
+        """Give frames a space, then convert them."""
+        if self._desk.command(lambda s: s.give_and_convert(frames, given, to)):
+            self._said(frames, f"{given.name} assigned, then converted to {to.name}")
+
+    def leave(self, frames: tuple[int, ...]) -> None:
+        """Keep held frames as they came."""
+        if self._desk.command(lambda s: s.leave(frames)):
+            self._said(frames, "left as they came; copies of them are written without a new tag")
+
+    def go_back(self, frame: int, entries: int) -> None:
+        """Take a ledger back."""
+        self._desk.command(lambda s: s.go_back(frame, entries))
+
+    def copy_ledger(self, source: int, frames: tuple[int, ...]) -> None:
+        """Copy a ledger to other frames."""
+        others = [f for f in frames if f != source]
+        if not others:
+            self._model.notice.emit("Choose the frames that are to take this ledger too: Ctrl+click in the frames panel.")
+            return
+        took: list[int] = []
+        if self._desk.command(lambda s: took.extend(s.copy_ledger(source, others))):
+            left = len(others) - len(took)
+            extra = f" {count(left, 'frame')} of another colour model kept their own." if left else ""
+            self._model.notice.emit(f"The ledger was copied to {count(len(took), 'frame')}.{extra}")
+
+    def choose_page(self, frame: int, page: int) -> None:
+        """Look at another picture of a file that holds several."""
+        path = self._model.state.frames[frame].path
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+            else:
+                self._desk.command(lambda s: s.choose_page(frame, result))
+
+        self._desk.service.do(lambda: look_at(path, page), done)
+
+    # ---- pins -------------------------------------------------------------------------------------------------
+
+    def add_pin(self, frame: int, x: float, y: float) -> None:
+        """Pin a point, in shares of the picture."""
+        pins = self._model.state.frames[frame].pins
+        self._desk.command(lambda s: s.set_pins(frame, (*pins, Pin(x, y)), "add a pin to the pins"))
+
+    def change_pin(self, frame: int, index: int, pin: Pin | None) -> None:
+        """Move a pin, give it another target, or (None) take it away."""
+        pins = list(self._model.state.frames[frame].pins)
+        if index < len(pins):
+            pins[index : index + 1] = [] if pin is None else [pin]
+            self._desk.command(lambda s: s.set_pins(frame, tuple(pins)))
+
+    # ---- forecasts --------------------------------------------------------------------------------------------
+
+    def forecast(self, frame: int, path: ColourPath, space: Space, intent: Intent, black_point: bool) -> None:
+        """Measure on a worker what a conversion of a frame would do; the newest wish wins."""
+        self._wish += 1
+        wish = self._wish
+        source = self._model.state.frames[frame].path
+        conversion = Conversion(path.here, space, intent, black_point)
+
+        def work() -> Forecast | None:
+            if wish != self._wish:
+                return None
+            numbers = numbers_here(self._desk.service.source(source, path.camera, True), path)
+            flat = numbers.reshape(-1, numbers.shape[-1])
+            outside = None
+            if isinstance(space, RGBSpace):
+                outside = measure_outside(linear_in(flat, path.here, space, intent, black_point)[None], space)
+            sample = np.ascontiguousarray(flat[:: max(1, len(flat) // 30_000) | 1])
+            share = outside.share if outside is not None else _outside(sample, path.here, space)
+            few = np.ascontiguousarray(sample[:: max(1, len(sample) // 4000) | 1])
+            return Forecast(frame, conversion, share, outside, effect_of(few[:4096], path.here, space))
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+            elif result is not None and wish == self._wish:
+                self.forecast_ready.emit(result)
+
+        self._desk.service.do(work, done)
+
+    def measure_shoot(self, spaces: tuple[RGBSpace, ...], tell: Callable[[list[ShootOutside]], None]) -> None:
+        """Measure on a worker how much of the shoot each space cannot hold, from small pictures of its frames."""
+        state, service = self._model.state, self._desk.service
+        frames = [(state.frames[f], state.path(f)) for f in state.order()]
+
+        def pictures() -> Iterator[tuple[str, Any, ColourPath]]:
+            for frame, path in frames:
+                with contextlib.suppress(VelkinError):
+                    yield frame.name, service.small(frame, path), path
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+            else:
+                with contextlib.suppress(RuntimeError):  # its sheet was closed in the meantime
+                    tell(result)
+
+        service.do(lambda: shoot_outside(pictures(), spaces), done)
+
+    # ---- files ------------------------------------------------------------------------------------------------
+
+    def save_copy(self, frame: int, wish: CopyWish) -> None:
+        """Write a tagged copy of a finished picture."""
+        state = self._model.state
+        path, source = state.path(frame), state.frames[frame].path
+        start = path.start if path.camera.known else None  # type: ignore[union-attr]
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+                return
+            space = result.space.name if result.space is not None else "no tag"
+            how = "every number as it was" if result.in_place else f"{space} embedded"
+            lost = f", {100 * result.share_outside:.1f} % outside it" if result.share_outside else ""
+            self._model.notice.emit(f"{result.out.name} was written: {space}, {how}{lost}.")
+
+        self._desk.service.do(lambda: write_copy(source, start, path.steps, wish), done)
+
+    def retag(self, frame: int) -> None:
+        """Give the source file itself the space that the ledger assigned; asked for by name only."""
+        state = self._model.state
+        f, path = state.frames[frame], state.path(frame)
+
+        def done(result: Any) -> None:
+            self._desk.service.read_again(f.path)
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+            elif self._desk.command(lambda s: s.source_rewritten(frame, result)):
+                self._model.notice.emit(f"{f.path.name} itself is now tagged {path.here.name}; its numbers are the same.")
+
+        def work() -> Any:
+            page = f.picture.page
+            retag_source(f.path, path.here, page)
+            return look_at(f.path, page)
+
+        self._desk.service.do(work, done)
+
+    def paste(self, image: QImage) -> None:
+        """Take a picture from the clipboard into the shoot, as a file of its own beside it; the intake rules decide."""
+        shoot = self._model.shoot
+        if shoot is None:
+            self._model.report("Make or open a shoot first (Shoot menu); a pasted picture belongs to a shoot.")
+            return
+        folder = shoot.path.parent / f"{shoot.path.stem} pasted"
+        icc = bytes(image.colorSpace().iccProfile().data()) if image.colorSpace().isValid() else None
+        pixels = _pixels(image)
+
+        def work() -> Path:
+            from velkin.core.files.encode import encode_numbers
+            from velkin.core.files.picture import Picture
+            from velkin.core.files.safely import write_whole
+
+            try:
+                folder.mkdir(exist_ok=True)
+            except OSError as error:
+                raise VelkinError(f"{folder.name}: the folder cannot be made ({error.strerror}); nothing was pasted") from error
+            stem = datetime.now().strftime("pasted %Y-%m-%d %H.%M.%S")
+            out = folder / f"{stem}.png"
+            number = 2
+            while os.path.lexists(out):
+                out, number = folder / f"{stem}-{number}.png", number + 1
+            alpha = pixels[..., 3] if pixels.shape[2] == 4 else None
+            data = encode_numbers(Picture(pixels[..., :3].copy(), alpha, "rgb"), "png", icc, "", out)
+            write_whole(out, data, False)
+            return out
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+            else:
+                self._desk.arriving.add_files([result])
+
+        self._desk.service.do(work, done)
+
+
+def _outside(sample: Any, source: Space, destination: Space) -> float:
+    from velkin.core.gamut.roundtrip import outside_by_profile
+
+    return float(np.mean(outside_by_profile(lab_of(sample, source), destination)))  # type: ignore[arg-type]
+
+
+def _pixels(image: QImage) -> Any:
+    """RGBA or RGB numbers (H, W, n) of an image, 16 bits where it has more than 8."""
+    deep = image.depth() > 32
+    kind = QImage.Format.Format_RGBA64 if deep else QImage.Format.Format_RGBA8888
+    plain = image.convertToFormat(kind)
+    bits = plain.constBits()
+    assert bits is not None
+    raw = bits.asstring(plain.sizeInBytes())
+    samples = np.frombuffer(raw, np.uint16 if deep else np.uint8)
+    row = plain.bytesPerLine() // samples.itemsize
+    pixels = samples.reshape(plain.height(), row)[:, : 4 * plain.width()].reshape(plain.height(), plain.width(), 4)
+    return pixels.copy() if image.hasAlphaChannel() else pixels[..., :3].copy()
+
+
+def tried(verb: str, space: Space, intent: Intent = Intent.RELATIVE, black_point: bool = True) -> Entry:
+    """An entry for trying: what it would be, without a time."""
+    return Entry(verb, space.id, intent, black_point)
+
+
+def warn_of_wrong_verb(path: ColourPath, verb: str, space: Space, sample_lab_change: float | None) -> str:
+    """A sentence where assigning looks like the wrong verb; empty where it does not."""
+    if verb != "assign" or not path.known or same(path.here, space):
+        return ""
+    change = f" by ΔE {sample_lab_change:.0f} in the middle" if sample_lab_change is not None else ""
+    return (
+        f"These numbers are known to mean {path.here.name}. Assigning {space.name} keeps them and changes the look{change}; "
+        f"to keep the look and have it in {space.name}, convert."
+    )

@@ -1,0 +1,109 @@
+"""The intake rules as a table: what a file says of itself, and what happens to it as it arrives."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from velkin.app import theme
+from velkin.app.benches.parts import Rule, soft
+from velkin.app.colour_spaces import SpaceBox
+from velkin.app.desk import Desk
+from velkin.core.tags.rules import ACTION_WORDS, CASES, GIVE, IntakeRules
+from velkin.core.tags.rules import Rule as IntakeRule
+
+_MEANS = {
+    "keep": "its numbers and its tag stay",
+    "convert": "look stays, numbers change",
+    "give": "numbers stay, look changes",
+    "hold": "it waits in the Held tray",
+}
+
+
+class RulesSheet(QDialog):
+    """Edits the rules of the open shoot."""
+
+    def __init__(self, desk: Desk, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Intake rules")
+        self._rules = desk.model.state.rules
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(12)
+        title = QLabel("What happens to a file as it arrives")
+        title.setFont(theme.font(16, 600))
+        column.addWidget(title)
+        column.addWidget(
+            soft("They hold for files that arrive from now on, pasted pictures too; frames already here stay as they are.")
+        )
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(16)
+        grid.setVerticalSpacing(8)
+        for place, text in enumerate(("A file that is", "Decision", "Space to give", "What it does")):
+            head = soft(text)
+            head.setFont(theme.font(11, 600))
+            grid.addWidget(head, 0, place)
+        self.decisions: dict[str, QComboBox] = {}
+        self.spaces: dict[str, SpaceBox] = {}
+        self._means: dict[str, QLabel] = {}
+        for row, (case, (words, actions)) in enumerate(CASES.items(), start=1):
+            rule = self._rules.of(case)
+            box = QComboBox()
+            box.setAccessibleName(f"Decision for {words}")
+            for action in actions:
+                box.addItem(ACTION_WORDS[action], action)
+            box.setCurrentIndex(box.findData(rule.action))
+            box.currentIndexChanged.connect(self._follow)
+            space = SpaceBox(f"Space to give when {words}")
+            space.offer(desk.spaces.of_model("rgb"), rule.space or "srgb")
+            space.setMinimumWidth(170)
+            means = soft()
+            means.setWordWrap(False)
+            means.setMinimumWidth(190)
+            grid.addWidget(QLabel(words), row, 0)
+            grid.addWidget(box, row, 1)
+            grid.addWidget(space, row, 2)
+            grid.addWidget(means, row, 3)
+            self.decisions[case], self.spaces[case], self._means[case] = box, space, means
+        column.addLayout(grid)
+        column.addWidget(Rule())
+        self._sum = QLabel()
+        self._sum.setWordWrap(True)
+        column.addWidget(self._sum)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        keep = buttons.addButton("Keep these rules", QDialogButtonBox.ButtonRole.AcceptRole)
+        safe = buttons.addButton("Back to the safe ones", QDialogButtonBox.ButtonRole.ResetRole)
+        assert keep is not None and safe is not None
+        keep.setProperty("primary", True)
+        safe.clicked.connect(lambda _=False: self._show(IntakeRules()))
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self._follow()
+
+    def _show(self, rules: IntakeRules) -> None:
+        for case, box in self.decisions.items():
+            box.setCurrentIndex(box.findData(rules.of(case).action))
+
+    def rules(self) -> IntakeRules:
+        """The rules as they are set."""
+        rules = IntakeRules()
+        for case, box in self.decisions.items():
+            action = str(box.currentData())
+            space = self.spaces[case].space()
+            rules = rules.with_rule(case, IntakeRule(action, space.id if action == GIVE and space is not None else ""))
+        return rules
+
+    def _follow(self) -> None:
+        changing = []
+        for case, box in self.decisions.items():
+            action = str(box.currentData())
+            self.spaces[case].setEnabled(action == GIVE)
+            self._means[case].setText(_MEANS[action])
+            if action in ("convert", GIVE):
+                changing.append(CASES[case][0])
+        if changing:
+            self._sum.setText(
+                f"Decided without asking: {'; '.join(changing)}. The ledger says so, and every entry can be taken back."
+            )
+        else:
+            self._sum.setText("No number and no look is changed without you: what is tagged is kept, what is not known waits.")

@@ -1,0 +1,108 @@
+"""A card for each space: what it is for, what it costs, how large it is, and how much of this shoot falls outside it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QDialog,
+    QDialogButtonBox,
+    QHeaderView,
+    QLabel,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from velkin.app import theme
+from velkin.app.benches.parts import Rule, soft
+from velkin.app.colour_spaces import second_line
+from velkin.app.desk import Desk
+from velkin.app.words import share
+from velkin.core.shoot.outside import ShootOutside
+from velkin.core.spaces.purposes import COSTS, PURPOSES
+from velkin.core.spaces.rgb import SRGB, RGBSpace, family_of
+from velkin.core.spaces.volume import lab_volume
+
+
+class SpaceCards(QDialog):
+    """All RGB spaces beside each other; the chosen one becomes the working space."""
+
+    def __init__(self, desk: Desk, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Spaces beside each other")
+        self._model = desk.model
+        self.resize(720, 460)
+        working = self._model.state.working
+        found = [s for s in desk.spaces.of_model("rgb") if isinstance(s, RGBSpace)]
+        self.spaces = [*found, *([] if working.id in {s.id for s in found} else [working])]
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(10)
+        self.table = QTableWidget(len(self.spaces), 4)
+        self.table.setHorizontalHeaderLabels(["Space", "Volume, × sRGB", "Outside, % of the shoot", "Most in"])
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setFrameShape(QTableWidget.Shape.NoFrame)
+        self.table.setShowGrid(False)
+        rows, head = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert rows is not None and head is not None
+        rows.hide()
+        rows.setDefaultSectionSize(22)
+        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.table.setAccessibleName("Spaces")
+        for row, space in enumerate(self.spaces):
+            here = "   (working space now)" if space.id == working.id else ""
+            self._set(row, 0, space.name + here)
+            self._set(row, 1, f"{lab_volume(space) / lab_volume(SRGB):.2f}", True)
+            self._set(row, 2, "measuring", True)
+        self.table.itemSelectionChanged.connect(self._follow)
+        column.addWidget(self.table, 1)
+        column.addWidget(Rule())
+        self._name = QLabel()
+        self._name.setFont(theme.font(20, 600))
+        column.addWidget(self._name)
+        self._why = QLabel()
+        self._why.setWordWrap(True)
+        column.addWidget(self._why)
+        self._costs = soft()
+        column.addWidget(self._costs)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        keep = buttons.addButton("Work in this space", QDialogButtonBox.ButtonRole.AcceptRole)
+        assert keep is not None
+        keep.setProperty("primary", True)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.table.selectRow(next(r for r, s in enumerate(self.spaces) if s.id == working.id))
+        desk.deciding.measure_shoot(tuple(self.spaces), self._measured)
+
+    def _set(self, row: int, column: int, text: str, right: bool = False) -> None:
+        item = QTableWidgetItem(text)
+        if right:
+            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.table.setItem(row, column, item)
+
+    def _measured(self, found: list[ShootOutside]) -> None:
+        for row, outside in enumerate(found):
+            self._set(row, 2, share(outside.share), True)
+            worst = f"{outside.worst} ({share(outside.worst_share)} %)" if outside.worst_share >= 0.0005 else "none"
+            self._set(row, 3, worst)
+
+    def space(self) -> RGBSpace:
+        """The chosen space."""
+        return self.spaces[max(self.table.currentRow(), 0)]
+
+    def _follow(self) -> None:
+        space = self.space()
+        family = family_of(space)
+        second = second_line(space)
+        self._name.setText(space.name)
+        self._why.setText(
+            PURPOSES.get(family, "A space of your own or of a profile.")
+            + (f" {second[:1].upper()}{second[1:]}." if second else "")
+        )
+        self._costs.setText(COSTS.get(family, ""))

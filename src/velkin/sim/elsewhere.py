@@ -1,0 +1,126 @@
+"""Finished files that arrived at Madderfold from elsewhere, with the usual tag troubles; made from the simulated raw frames."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from io import BytesIO
+from pathlib import Path
+
+import cv2
+import exiv2
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+from PIL import Image
+
+from velkin.core.conversion.convert import Conversion, convert_picture
+from velkin.core.files import raw
+from velkin.core.files.safely import write_whole
+from velkin.core.icc.space import space_of
+from velkin.core.icc.transform import Intent
+from velkin.core.icc.write import matrix_profile
+from velkin.core.path import ColourPath, built_in_stage
+from velkin.core.render import encode_8bit, encode_16bit, to_space, to_working
+from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB, RGBSpace
+from velkin.sim import press
+
+Pixels = NDArray[np.float32]
+
+MILL, OTHERS = "the mill", "elsewhere"
+_RECIPE = "1"
+
+
+def _linear(frames: Path, name: str, crop: tuple[float, float, float, float], width: int, space: RGBSpace) -> Pixels:
+    """Part of a simulated frame (shares of its size) in linear light."""
+    path = frames / f"{name}.dng"
+    colour = ColourPath(built_in_stage(raw.read_facts(path)), 0.45)
+    linear = to_space(to_working(raw.decode(path), colour), colour, space)
+    height_full, width_full = linear.shape[:2]
+    x0, y0, x1, y1 = (round(v * s) for v, s in zip(crop, (width_full, height_full) * 2, strict=True))
+    part = linear[y0:y1, x0:x1]
+    size = (width, round(width * part.shape[0] / part.shape[1]))
+    return np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+
+
+def _jpeg(pixels: NDArray[np.uint8], icc: bytes | None = None, mode: str = "RGB") -> bytes:
+    stream = BytesIO()
+    Image.fromarray(pixels, mode).save(stream, "JPEG", quality=93, subsampling=0, icc_profile=icc)
+    return stream.getvalue()
+
+
+def _with_exif(data: bytes, colour_space: int, index: str = "", make: str = "", model: str = "") -> bytes:
+    image = exiv2.ImageFactory.open(data)
+    image.readMetadata()
+    exif = image.exifData()
+    if make:
+        exif["Exif.Image.Make"], exif["Exif.Image.Model"] = make, model
+    exif["Exif.Photo.ColorSpace"] = exiv2.UShortValue(colour_space)
+    if index:
+        exif["Exif.Iop.InteroperabilityIndex"] = index
+    image.setExifData(exif)
+    image.writeMetadata()
+    return bytes(image.io().data())
+
+
+def _tiff(pixels: NDArray[np.generic], icc: bytes | None, photometric: str = "rgb") -> bytes:
+    stream = BytesIO()
+    tifffile.imwrite(stream, pixels, photometric=photometric, iccprofile=icc, metadata=None, software="simulated scanner")
+    return stream.getvalue()
+
+
+def is_made(folder: Path) -> bool:
+    """Whether a folder holds the files as this version makes them."""
+    mark = folder / "recipe.txt"
+    return mark.is_file() and mark.read_text().strip() == _RECIPE
+
+
+def make(folder: Path, frames: Path) -> list[Path]:
+    """Make the files in two folders, `MILL` and `OTHERS`; what is there already from this version is kept.
+
+    The mill writes opRGB numbers and leaves the tag out; one of its files has half a profile. From elsewhere come a telephone's
+    P3 picture, a scan that says two things at once, a claim without a profile, an advertisement in ink, and a gray scan.
+    """
+    mark = folder / "recipe.txt"
+    jobs: dict[Path, Callable[[], bytes]] = {}
+
+    def untagged(name: str, crop: tuple[float, float, float, float]) -> Callable[[], bytes]:
+        return lambda: _jpeg(encode_8bit(_linear(frames, name, crop, 1500, OPRGB), OPRGB))
+
+    mill, others = folder / MILL, folder / OTHERS
+    jobs[mill / "weave-card-1.jpg"] = untagged("north-0412", (0.02, 0.02, 0.98, 0.98))
+    jobs[mill / "weave-card-2.jpg"] = untagged("north-0413", (0.05, 0.05, 0.95, 0.95))
+    jobs[mill / "weave-card-3.jpg"] = untagged("north-0414", (0.0, 0.1, 0.9, 1.0))
+    jobs[mill / "plum-proof.jpg"] = lambda: _jpeg(
+        encode_8bit(_linear(frames, "north-0415", (0.1, 0.0, 0.95, 0.9), 1500, SRGB), SRGB), matrix_profile(SRGB)[:260]
+    )
+    jobs[others / "telephone.jpg"] = lambda: _jpeg(
+        encode_8bit(_linear(frames, "north-0415", (0, 0, 1, 1), 1600, P3), P3), matrix_profile(P3)
+    )
+    jobs[others / "scan.tif"] = lambda: _with_exif(
+        _tiff(encode_16bit(_linear(frames, "lamp-0507", (0, 0, 1, 1), 1600, ROMM), ROMM), matrix_profile(ROMM, 2)), 1
+    )
+    jobs[others / "visitor.jpg"] = lambda: _with_exif(
+        _jpeg(encode_8bit(_linear(frames, "lamp-0508", (0, 0, 1, 1), 1500, SRGB), SRGB)), 1, "R98", "Velkin", "Pocket Three"
+    )
+    jobs[others / "shade-card.tif"] = lambda: _shade_card(frames)
+    jobs[others / "ledger-page.tif"] = lambda: _tiff(
+        cv2.cvtColor(encode_8bit(_linear(frames, "lamp-0505", (0, 0, 1, 1), 1400, SRGB), SRGB), cv2.COLOR_RGB2GRAY),
+        None,
+        "minisblack",
+    )
+    files = list(jobs)
+    if is_made(folder) and all(f.is_file() for f in files):
+        return files
+    for path, build in jobs.items():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(path, build(), True)
+    profile = folder / f"{press.NAME}.icc"
+    write_whole(profile, press.press_profile(4), True)
+    mark.write_text(_RECIPE + "\n")
+    return files
+
+
+def _shade_card(frames: Path) -> bytes:
+    codes = encode_16bit(_linear(frames, "north-0412", (0, 0, 1, 1), 1600, ROMM), ROMM)
+    ink = convert_picture(codes, Conversion(ROMM, space_of(press.press_profile(4)), Intent.PERCEPTUAL), 8).numbers
+    return _tiff(ink, press.press_profile(4), "separated")

@@ -1,0 +1,383 @@
+"""Finished pictures in the real window: held frames, decisions with their outcome, try-on sheet, assign and convert, pins, copies."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QColor, QGuiApplication, QImage
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+from velkin.app.copy_sheet import CopySheet
+from velkin.app.frames_panel import HELD
+from velkin.app.rules_sheet import RulesSheet
+from velkin.app.space_cards import SpaceCards
+from velkin.app.space_sheets import OwnSpaceSheet, PurposeSheet, suited
+from velkin.core.icc.space import same
+from velkin.core.icc.write import matrix_profile
+from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB
+from velkin.core.tags.inspect import inspect
+from velkin.core.tags.ledger import ASSIGN, CONVERT
+from velkin.core.tags.rules import GIVE, IntakeRules, Rule
+from velkin.sim.press import press_profile
+
+RGB = np.dstack(np.meshgrid(np.linspace(20, 235, 48), np.linspace(30, 220, 32))).astype(np.uint8)
+RGB = np.dstack([RGB, RGB[..., :1][:, ::-1]])
+
+
+@pytest.fixture(scope="session")
+def ink_profile() -> bytes:
+    return press_profile(4)
+
+
+@pytest.fixture
+def mill(tmp_path, ink_profile):
+    folder = tmp_path / "mill"
+    folder.mkdir()
+    for name, icc in (("bare", None), ("bare2", None), ("wide", matrix_profile(P3)), ("hurt", matrix_profile(SRGB)[:200])):
+        Image.fromarray(np.roll(RGB, len(name), axis=1)).save(folder / f"{name}.jpg", icc_profile=icc, quality=95)
+    exif = Image.Exif()
+    exif.get_ifd(0x8769)[0xA001] = 1
+    Image.fromarray(RGB[::-1]).save(folder / "claim.jpg", exif=exif)
+    tifffile.imwrite(folder / "ink.tif", np.dstack([RGB, RGB[..., :1]]), photometric="separated", iccprofile=ink_profile)
+    return folder
+
+
+@pytest.fixture
+def here(window, qtbot, mill):
+    """Ids by name after the folder came in by a drop on the window."""
+    before = len(window.model.state.frames)
+    window.dropped([mill])
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 6, timeout=10000)
+    return {f.name: f.id for f in window.model.state.frames.values()}
+
+
+@pytest.fixture
+def show(window, qtbot):
+    def show_frame(frame: int, stop: str) -> None:
+        window.open_stop(stop)
+        window.model.select(frame)
+
+        def seen() -> bool:
+            r = window.rendered
+            return r is not None and r.frame == frame and r.path == window.model.path()
+
+        qtbot.waitUntil(seen, timeout=10000)
+
+    return show_frame
+
+
+def settled(window, qtbot) -> None:
+    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=10000)
+
+
+def stop_values(window) -> list[str]:
+    return [b.stop().value for b in window.path_bar.buttons.values()]
+
+
+def test_what_is_not_known_waits_in_the_tray_without_a_question(window, here):
+    state = window.model.state
+    assert sorted(state.frames[f].name for f in state.held()) == ["bare", "bare2", "claim", "hurt"]
+    assert "4 frames held" in window.notice.label.text()
+    assert window.frames.list._headers[0][0] == HELD and window.frames.list._headers[0][2] == 4
+    assert any(k.name == "From mill" for k in state.lights)
+
+
+def test_a_decision_is_seen_before_it_is_taken_and_one_serves_for_many(window, qtbot, here, show):
+    show(here["bare"], "source")
+    assert "decision waiting" in stop_values(window)[0] and window.path_bar.buttons["source"].stop().waits
+    plain = QImage(window.view._image)
+    window.desk.deciding.add_pin(here["bare"], 0.3, 0.5)
+    bench = window.source_bench
+    bench.given.choose("romm")
+    bench.choices.button(0).click()
+    settled(window, qtbot)
+    assert stop_values(window)[1] == "ROMM RGB, if given" and not window.model.frame.ledger
+    assert window.view._image != plain and window.view.comparison == "wipe"
+    qtbot.waitUntil(lambda: bool(bench.table.cells()), timeout=5000)
+    assert float(bench.table.cells()[0][3]) > 3
+    bench.given.choose("oprgb")
+    bench.given.activated.emit(0)
+    settled(window, qtbot)
+    assert "2 held" not in bench.decide_all.text() and bench.decide_all.isVisible()
+    bench.decide_all.click()
+    settled(window, qtbot)
+    frames = window.model.state.frames
+    assert [len(frames[here[n]].ledger) for n in ("bare", "bare2", "claim")] == [1, 1, 0]
+    assert stop_values(window)[1] == "opRGB" and window.view.comparison == "off"
+    window.menu.undo.trigger()
+    assert frames is not window.model.state.frames and window.model.state.frames[here["bare2"]].held
+
+
+def test_leaving_the_bench_ends_what_was_only_tried(window, qtbot, here, show):
+    show(here["bare"], "source")
+    window.source_bench.give(P3)
+    assert window.model.tried
+    window.open_stop("proof")
+    settled(window, qtbot)
+    assert not window.model.tried and not window.model.frame.ledger and not window.model.path().known
+    assert stop_values(window)[4] == "waits for Source"
+
+
+def test_the_try_on_sheet_shows_the_same_numbers_in_every_space(window, qtbot, here, show):
+    show(here["bare"], "source")
+    qtbot.keyClick(window.view, Qt.Key.Key_T)
+    room = window.try_on_room
+    assert window.rooms.currentWidget() is room
+    qtbot.waitUntil(lambda: len(room.sheet.tiles) >= 6, timeout=10000)
+    assert room._reasons.text() and "plausible" in room._place.text()
+    images = [t.image for t in room.sheet.tiles]
+    assert len({bytes(i.constBits().asstring(i.sizeInBytes())) for i in images}) >= 5
+    qtbot.keyClick(room.sheet, Qt.Key.Key_Right)
+    qtbot.mouseClick(room.sheet, Qt.MouseButton.LeftButton, pos=room.sheet.cells()[2].center().toPoint())
+    chosen = room.sheet.tiles[2].plausible.space
+    qtbot.keyClick(room.sheet, Qt.Key.Key_Return)
+    assert window.rooms.currentIndex() == 0 and window.source_bench.given.space().id == chosen.id
+    assert not window.model.frame.ledger  # taken on the sheet, decided on the bench
+    window.source_bench.decide.click()
+    assert window.model.frame.ledger[0].space == chosen.id
+    window.spaces.try_on()
+    assert window.rooms.currentIndex() == 0 and "known to be in" in window.notice.label.text()
+
+
+def test_a_profile_can_be_tried_and_given(window, qtbot, here, show, tmp_path, monkeypatch):
+    show(here["bare"], "source")
+    own = matrix_profile(OPRGB).replace("opRGB".encode("utf-16-be"), "other".encode("utf-16-be"))
+    odd = tmp_path / "odd.icc"
+    from velkin.core.spaces.custom import OwnSpace
+
+    odd.write_bytes(matrix_profile(OwnSpace("odd one", P3.primaries, P3.white, "gamma", 1.5).space()))
+    assert own  # a profile that equals a built-in space is known by that one's name
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(odd), ""))
+    window.spaces.try_on()
+    qtbot.waitUntil(lambda: bool(window.try_on_room.sheet.tiles), timeout=10000)
+    window.spaces.try_profile()
+    named = lambda: [t.plausible.space.name for t in window.try_on_room.sheet.tiles]  # noqa: E731
+    qtbot.waitUntil(lambda: "odd one" in named(), timeout=10000)
+    window.try_on_room.sheet.choose(named().index("odd one"))
+    window.try_on_room._take()
+    settled(window, qtbot)
+    window.source_bench.decide.click()
+    assert window.model.state.path(here["bare"]).here.name == "odd one"
+
+
+def test_assigning_a_known_picture_is_warned_of_and_converting_shown(window, qtbot, here, show):
+    show(here["wide"], "working")
+    window.desk.deciding.add_pin(here["wide"], 0.5, 0.5)
+    bench = window.working_bench
+    bench.choose(1, "srgb")
+    settled(window, qtbot)
+    assert "known to mean P3" in bench._warning.text() and bench.instead.isVisible()
+    bench.instead.click()
+    settled(window, qtbot)
+    assert bench.verbs.checkedId() == 2 and stop_values(window)[2] == "sRGB"
+    qtbot.waitUntil(lambda: "curves" in bench._effect.text(), timeout=10000)
+    before, after = bench.codes.cells()[0][1:3]
+    assert before != after and float(bench.change.cells()[0][3]) < 0.6  # look stays, numbers change
+    bench.act.click()
+    entry = window.model.state.frames[here["wide"]].ledger[0]
+    assert (entry.verb, entry.space) == (CONVERT, "srgb") and bench.verbs.checkedId() == 0
+
+
+def test_converting_to_ink_tells_what_the_intents_do(window, qtbot, here, show, tmp_path, ink_profile):
+    press = tmp_path / "press.icc"
+    press.write_bytes(ink_profile)
+    window.dropped([press])  # an output profile is a space, no camera's
+    show(here["wide"], "working")
+    ink = next(s for s in window.desk.spaces.destinations() if s.model == "cmyk")
+    window.working_bench.choose(2, ink.id)
+    qtbot.waitUntil(lambda: "least" in window.working_bench._effect.text(), timeout=20000)
+    assert "%" in window.working_bench._leaves._rows[0][1].text()
+    window.working_bench.act.click()
+    settled(window, qtbot)
+    assert stop_values(window)[2] == ink.name
+    centre = window.view.to_widget(10, 10).toPoint()
+    qtbot.mouseMove(window.view, centre + QPoint(1, 1))
+    qtbot.mouseMove(window.view, centre)
+    qtbot.waitUntil(lambda: window.status.here.value.text().endswith("%"), timeout=5000)
+
+
+def test_ledger_goes_back_and_is_copied(window, qtbot, here, show):
+    show(here["bare"], "source")
+    window.desk.deciding.give_and_convert((here["bare"],), OPRGB, ROMM)
+    settled(window, qtbot)
+    ledger = window.source_bench.ledger
+    texts = [ledger.list.item(i).text() for i in range(ledger.list.count())]
+    assert any("opRGB assigned" in t for t in texts) and any("converted to ROMM RGB" in t for t in texts)
+    window.model.select(here["bare"], (here["bare"], here["bare2"], here["ink"]))
+    ledger.copy.click()
+    assert len(window.model.state.frames[here["bare2"]].ledger) == 2 and not window.model.state.frames[here["ink"]].ledger
+    assert "another colour model" in window.notice.label.text()
+    ledger.list.setCurrentRow(next(i for i, t in enumerate(texts) if "assigned" in t))
+    ledger.back.click()
+    assert [e.verb for e in window.model.state.frames[here["bare"]].ledger] == [ASSIGN]
+
+
+def test_pins_are_set_by_key_kept_and_given_targets(window, qtbot, here, show):
+    show(here["wide"], "working")
+    qtbot.mouseMove(window.view, window.view.to_widget(12, 9).toPoint())
+    window._pointer = (12.0, 9.0)
+    qtbot.keyClick(window.view, Qt.Key.Key_Period)
+    pin = window.model.frame.pins[0]
+    assert (pin.x, pin.y) == pytest.approx((12 / 48, 9 / 32))
+    assert window.view.pins == ((pin.x, pin.y),)
+    bench = window.working_bench
+    qtbot.waitUntil(lambda: len(bench.pins.cells()) == 1, timeout=5000)
+    bench._pin_chosen(0)
+    bench._target_chosen(1)
+    assert window.model.frame.pins[0].target.kind == "neutral"
+    qtbot.waitUntil(lambda: bench.pins.cells()[0][4] != "", timeout=5000)
+    bench._target_chosen(2)
+    assert window.model.frame.pins[0].target.lab == bench.lab_at_pin(0)
+    bench.unpin.click()
+    assert not window.model.frame.pins
+    for i in range(9):
+        window._pointer = (1.0 + 4 * i, 3.0)
+        window.spaces.pin()
+    assert len(window.model.frame.pins) == 8 and "up to 8 pins" in window.notice.label.text()
+
+
+def test_rules_are_a_table_and_hold_for_what_is_pasted(window, qtbot, tmp_path):
+    sheet = RulesSheet(window.desk, window)
+    assert "without you" in sheet._sum.text()
+    box = sheet.decisions["untagged"]
+    box.setCurrentIndex(box.findData(GIVE))
+    sheet.spaces["untagged"].choose("p3")
+    assert sheet.rules() == IntakeRules().with_rule("untagged", Rule(GIVE, "p3")) and "ledger" in sheet._sum.text()
+    window.desk.command(lambda s: s.set_rules(sheet.rules()))
+    sheet._show(IntakeRules())
+    assert sheet.rules() == IntakeRules()
+    sheet.close()
+    image = QImage(20, 10, QImage.Format.Format_RGB32)
+    image.fill(QColor(200, 40, 90))
+    QGuiApplication.clipboard().setImage(image)
+    before = set(window.model.state.frames)
+    window.menu.by_name["Paste a picture or files"].trigger()
+    qtbot.waitUntil(lambda: set(window.model.state.frames) != before, timeout=10000)
+    frame = window.model.state.frames[next(iter(set(window.model.state.frames) - before))]
+    assert frame.path.exists() and frame.path.parent.name.endswith("pasted")
+    assert same(window.model.state.path(frame.id).here, P3) and "rule" in frame.ledger[0].why
+
+
+def test_nothing_on_the_clipboard_is_said(window):
+    QGuiApplication.clipboard().clear()
+    window.spaces.paste()
+    assert "neither" in window.notice.label.text()
+
+
+def test_an_own_space_is_seen_at_once_and_saved(window, qtbot, here, show, tmp_path, monkeypatch):
+    show(here["wide"], "working")
+    sheet = OwnSpaceSheet(window.desk, window)
+    sheet.show()
+    assert window.model.tried[0].verb == ASSIGN
+    sheet.name.setText("slim")
+    sheet.kind.setCurrentIndex(sheet.kind.findData("gamma"))
+    sheet.gamma.setValue(1.4)
+    settled(window, qtbot)
+    assert window.model.path().here.name == "slim" and sheet.space is not None
+    for version in (2, 4):
+        out = tmp_path / f"slim{version}.icc"
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, out=out, **k: (str(out), ""))
+        window.spaces.save_space(sheet.space, version)
+        assert out.read_bytes()[8] == version
+    sheet.points[0][0].setValue(0.31)
+    sheet.points[0][1].setValue(0.59)
+    sheet.points[2][0].setValue(0.32)
+    sheet.points[2][1].setValue(0.62)
+    assert sheet.space is None and "cannot be" in sheet.words.text() and not sheet.keep.isEnabled()
+    sheet.reject()
+    assert not window.model.tried
+    window.desk.command(lambda s: s.keep_space(P3))
+    purpose = PurposeSheet(window)
+    purpose.screens.setChecked(True)
+    assert purpose.space() is P3
+    assert (
+        suited(False, True, False)[0] is ROMM
+        and suited(False, False, True)[0] is ROMM
+        and suited(True, True, False)[0] is OPRGB
+    )
+    purpose.close()
+
+
+def test_a_tagged_copy_is_written_and_the_source_only_when_asked(window, qtbot, here, show, mill, tmp_path, monkeypatch):
+    show(here["bare"], "source")
+    source = (mill / "bare.jpg").read_bytes()
+    window.desk.deciding.assign((here["bare"],), OPRGB)
+    sheet = CopySheet(window.model.frame, window.model.path(), tmp_path, window)
+    assert "not one number" in sheet.words.text()
+    sheet.out.setText(str(tmp_path / "copy.jpg"))
+    window.desk.deciding.save_copy(here["bare"], sheet.wish())
+    qtbot.waitUntil(lambda: (tmp_path / "copy.jpg").exists() and "was written" in window.notice.label.text(), timeout=5000)
+    assert inspect(tmp_path / "copy.jpg").tag.space == "oprgb" and (mill / "bare.jpg").read_bytes() == source
+    sheet.out.setText(str(tmp_path / "copy.bmp"))
+    assert not sheet._write.isEnabled()
+    sheet.close()
+    monkeypatch.setattr(QMessageBox, "exec", lambda self: 0)
+    monkeypatch.setattr(QMessageBox, "clickedButton", lambda self: self.buttons()[1])
+    window.spaces.retag_source()  # answered with Cancel
+    assert (mill / "bare.jpg").read_bytes() == source
+    monkeypatch.setattr(QMessageBox, "clickedButton", lambda self: next(b for b in self.buttons() if "Write" in b.text()))
+    window.spaces.retag_source()
+    qtbot.waitUntil(lambda: inspect(mill / "bare.jpg").tag.space == "oprgb", timeout=5000)
+    qtbot.waitUntil(lambda: window.model.frame.picture.tag.state == "tagged", timeout=5000)
+    assert not window.model.frame.ledger and stop_values(window)[0] == "tagged opRGB"
+
+
+def test_camera_actions_pass_finished_pictures_over(window, qtbot, here, show):
+    show(here["wide"], "camera")
+    assert window.bench_stack.currentWidget() is window.picture_bench
+    for name in (
+        "Read the chart in this frame",
+        "Pick a neutral",
+        "Give to other frames…",
+        "Fit report…",
+        "Export this frame's profile…",
+    ):
+        window.menu.by_name[name].trigger()
+        assert window.rooms.currentIndex() == 0
+    assert not window.model.picking
+    show(here["north-0412"], "camera")
+    assert window.bench_stack.currentWidget() is window.camera_bench
+    window.menu.by_name["Save a tagged copy…"].trigger()
+    assert "hand-off" in window.notice.label.text()
+
+
+def test_held_frames_are_stepped_through_and_left_out_of_a_hand_off(window, qtbot, here, tmp_path):
+    window.next_held()
+    assert window.model.frame.held and window.model.stop == "source"
+    first = window.model.current
+    window.next_held()
+    assert window.model.current != first and window.model.frame.held
+    window.desk.hand_off((here["bare"], here["wide"]))
+    qtbot.waitUntil(lambda: not window.desk.handing_off and bool(window.desk.last_run), timeout=20000)
+    assert [d.job.frame for d in window.desk.last_run] == [here["wide"]] and window.desk.last_run[0].ok
+
+
+def test_profiles_that_appear_in_a_colour_folder_are_offered_at_once(window, qtbot, tmp_path):
+    folder = tmp_path / "icc"
+    window.desk.spaces.collection.folders = [folder]
+    window.desk.spaces.look()
+    qtbot.wait(300)
+    folder.mkdir()
+    (folder / "broken.icc").write_bytes(b"x" * 300)
+    from velkin.core.spaces.custom import OwnSpace
+
+    space = OwnSpace("from the folder", P3.primaries, P3.white, "gamma", 1.9).space()
+    (folder / "good.icc").write_bytes(matrix_profile(space))
+    offered = lambda: [s.name for s in window.desk.spaces.of_model("rgb")]  # noqa: E731
+    qtbot.waitUntil(lambda: "from the folder" in offered(), timeout=8000)
+    problems = {f.path.name: f.problem for f in window.desk.spaces.collection.found()}
+    assert problems["broken.icc"] and not problems["good.icc"]
+
+
+def test_spaces_stand_beside_each_other_with_what_they_hold_of_the_shoot(window, qtbot):
+    cards = SpaceCards(window.desk, window)
+    qtbot.waitUntil(lambda: cards.table.item(0, 2).text() != "measuring", timeout=20000)
+    outside = {s.id: cards.table.item(r, 2).text() for r, s in enumerate(cards.spaces)}
+    assert float(outside["srgb"]) > float(outside["oprgb"]) and outside["romm"].lstrip("<\u202f") in ("0.0", "0.1")
+    assert "0412" in cards.table.item(0, 3).text() or "%" in cards.table.item(0, 3).text()
+    cards.table.selectRow(next(r for r, s in enumerate(cards.spaces) if s.id == "oprgb"))
+    assert cards.space() is OPRGB and "labs call it" in cards._why.text().lower()
+    cards.close()
