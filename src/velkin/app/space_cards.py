@@ -53,6 +53,10 @@ class SpaceCards(QDialog):
         rows.setDefaultSectionSize(22)
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        for column, side in enumerate(("Left", "Right", "Right", "Left")):
+            item = self.table.horizontalHeaderItem(column)
+            assert item is not None
+            item.setTextAlignment(getattr(Qt.AlignmentFlag, f"Align{side}") | Qt.AlignmentFlag.AlignVCenter)
         self.table.setAccessibleName("Spaces")
         for row, space in enumerate(self.spaces):
             here = "   (working space now)" if space.id == working.id else ""

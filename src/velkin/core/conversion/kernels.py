@@ -14,15 +14,17 @@ from velkin.core.compiled import jit
 
 F = np.float32
 _int: Any = numba.int64
+_int32: Any = numba.int32
+_uint: Any = numba.uint32
 
 
 @jit
 def _rooted(v, table):  # type: ignore[no-untyped-def]
     """A table over square roots of 0..1, read at v in 0..1."""
     at = np.sqrt(v) * F(table.shape[0] - 1)
-    i = min(_int(at), table.shape[0] - 2)
-    f = at - F(i)
-    return table[i] + f * (table[i + 1] - table[i])
+    whole = min(np.floor(at), F(table.shape[0] - 2))
+    i = _uint(whole)
+    return table[i] + (at - whole) * (table[i + _uint(1)] - table[i])
 
 
 @jit
@@ -57,9 +59,9 @@ def codes_through_matrix(src, red, green, blue, m, to_red, to_green, to_blue, lo
         if side > 1:
             at = first + i
             add += dither[(at // width) % side, (at % width) % side]
-        out[i, 0] = _int(min(max(_rooted(x, to_red) * top + add, F(0)), top))
-        out[i, 1] = _int(min(max(_rooted(y, to_green) * top + add, F(0)), top))
-        out[i, 2] = _int(min(max(_rooted(z, to_blue) * top + add, F(0)), top))
+        out[i, 0] = _int32(min(max(_rooted(x, to_red) * top + add, F(0)), top))
+        out[i, 1] = _int32(min(max(_rooted(y, to_green) * top + add, F(0)), top))
+        out[i, 2] = _int32(min(max(_rooted(z, to_blue) * top + add, F(0)), top))
     counts[0] += n_out
     counts[1] += r_low
     counts[2] += r_high
@@ -77,41 +79,47 @@ def _cell(at, n):  # type: ignore[no-untyped-def]
 
 @jit
 def _corners(x, y, z, n):  # type: ignore[no-untyped-def]
-    """Tetrahedral interpolation in a cell: steps from its first corner to the two between, and the fractions in falling order."""
-    dx, dy, dz = n * n, n, 1
-    if x >= y:
-        if y >= z:
-            return dx, dx + dy, x, y, z
-        if x >= z:
-            return dx, dx + dz, x, z, y
-        return dz, dx + dz, z, x, y
-    if z >= y:
-        return dz, dy + dz, z, y, x
-    if z >= x:
-        return dy, dy + dz, y, z, x
-    return dy, dx + dy, y, x, z
+    """Tetrahedral interpolation in a cell: steps from its first corner to the two between, and the fractions in falling order.
+
+    Without branches, which noise in a picture would make unpredictable.
+    """
+    top, low = max(x, max(y, z)), min(x, min(y, z))
+    middle = max(min(x, y), min(max(x, y), z))
+    first = n * n if x >= top else (n if y >= top else 1)
+    last = 1 if z <= low else (n if y <= low else n * n)
+    return first, n * n + n + 1 - last, top, middle, low
 
 
 @jit
-def codes_through_cube(src, red, green, blue, grid, n, dither, width, first, out):  # type: ignore[no-untyped-def]
-    """Integer codes (N, 3) → codes (N, channels): tables give the place in a grid (n³, channels), read by tetrahedra."""
-    channels, side = grid.shape[1], dither.shape[0]
-    top = F(255) if out.itemsize == 1 else F(65535)
-    last = n * n + n + 1
+def codes_through_cube(src, red, green, blue, grid, n, scale, dither, width, first, out):  # type: ignore[no-untyped-def]
+    """Integer codes (N, 3) → codes (N, channels): tables give the place in a grid (n³ × channels, flat), read by tetrahedra.
+
+    The grid holds 16-bit codes, half the memory of floats, so that more of it stays near the processor; `scale` makes codes of
+    the result of them. Indices are unsigned, so that none is looked at for counting from the end.
+    """
+    channels, side = _uint(out.shape[1]), dither.shape[0]
+    one, row, plane = _uint(1), _uint(n), _uint(n * n)
+    across = plane + row + one
+    top_cell = F(n - 2)
     for p in range(src.shape[0]):
-        i, x = _cell(red[src[p, 0]], n)
-        j, y = _cell(green[src[p, 1]], n)
-        k, z = _cell(blue[src[p, 2]], n)
-        s1, s2, a, b, d = _corners(x, y, z, n)
-        o = (i * n + j) * n + k
-        w0, w1, w2 = F(1) - a, a - b, b - d
+        rx, ry, rz = red[src[p, 0]], green[src[p, 1]], blue[src[p, 2]]
+        fi, fj, fk = min(np.floor(rx), top_cell), min(np.floor(ry), top_cell), min(np.floor(rz), top_cell)
+        x, y, z = rx - fi, ry - fj, rz - fk
+        o = _uint(fi) * plane + _uint(fj) * row + _uint(fk)
+        high, low = max(x, max(y, z)), min(x, min(y, z))
+        middle = max(min(x, y), min(max(x, y), z))
+        s1 = plane if x >= high else (row if y >= high else one)
+        s2 = across - (one if z <= low else (row if y <= low else plane))
+        w0, w1, w2, w3 = (F(1) - high) * scale, (high - middle) * scale, (middle - low) * scale, low * scale
         add = F(0.5)
         if side > 1:
             at = first + p
             add += dither[(at // width) % side, (at % width) % side]
-        for c in range(channels):
-            v = w0 * grid[o, c] + w1 * grid[o + s1, c] + w2 * grid[o + s2, c] + d * grid[o + last, c]
-            out[p, c] = _int(min(max(v * top + add, F(0)), top))
+        a, b, c, d = o * channels, (o + s1) * channels, (o + s2) * channels, (o + across) * channels
+        for q in range(out.shape[1]):
+            k = _uint(q)
+            v = w0 * F(grid[a + k]) + w1 * F(grid[b + k]) + w2 * F(grid[c + k]) + w3 * F(grid[d + k])
+            out[p, q] = _int32(max(v + add, F(0)))
 
 
 @jit
