@@ -53,8 +53,8 @@ class SpaceCards(QDialog):
         rows.setDefaultSectionSize(22)
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, side in enumerate(("Left", "Right", "Right", "Left")):
-            item = self.table.horizontalHeaderItem(column)
+        for place, side in enumerate(("Left", "Right", "Right", "Left")):
+            item = self.table.horizontalHeaderItem(place)
             assert item is not None
             item.setTextAlignment(getattr(Qt.AlignmentFlag, f"Align{side}") | Qt.AlignmentFlag.AlignVCenter)
         self.table.setAccessibleName("Spaces")
