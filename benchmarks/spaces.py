@@ -15,17 +15,15 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
-from velkin.core.conversion import convert
 from velkin.core.conversion.convert import Conversion, convert_picture
 from velkin.core.files.retag import retagged
 from velkin.core.icc import transform
 from velkin.core.icc.space import profile_of, space_of
-from velkin.core.icc.transform import Intent, device_values, to_lab
 from velkin.core.icc.write import matrix_profile
-from velkin.core.spaces.difference import ciede2000
-from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB, between
+from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB, between
 from velkin.core.tags.inspect import inspect
 from velkin.core.tags.plausible import TRIED
+from velkin.sim.conversion_trials import INTENTS, SOURCES, between_all, into_press
 from velkin.sim.press import press_profile
 
 Line = Callable[..., None]
@@ -116,56 +114,16 @@ def bench_conversions(line: Line) -> None:
         f"{theirs / later:.2f} ×, first picture {theirs / first:.2f} ×",
         "aim ≥ 1",
     )
-    device = np.random.default_rng(3).random((200, 200, 3))
-    worst, means = 0.0, []
-    for source in (SRGB, OPRGB, P3, ROMM):
-        for intent in (Intent.RELATIVE, Intent.PERCEPTUAL):
-            meant = device_values(device.reshape(-1, 3), matrix_profile(source), "rgb", press.icc or b"", "cmyk", intent, True)
-            found = convert_picture(device.astype(np.float32), Conversion(source, press, intent), 32).numbers.reshape(-1, 4)
-            error = ciede2000(
-                to_lab(np.clip(found, 0, 1), press.icc or b"", "cmyk"), to_lab(np.clip(meant, 0, 1), press.icc or b"", "cmyk")
-            )
-            worst, means = max(worst, float(error.max())), [*means, float(error.mean())]
+    errors = [into_press(s, i) for s in SOURCES for i in INTENTS]
     line(
         "  from LittleCMS unoptimised, four spaces, two intents, ΔE00",
-        f"mean {np.mean(means):.3f}, max {worst:.2f}",
+        f"mean {np.mean([e[0] for e in errors]):.3f}, max {max(e[1] for e in errors):.2f}",
         "goal ≤ 0.05, ≤ 0.5",
     )
-    convert._table.cache_clear()
-    between_all(line)
-
-
-def between_all(line: Line) -> None:
-    """Every pair of built-in spaces against float64."""
-    rng = np.random.default_rng(4)
-    worst = {8: 0.0, 16: 0.0}
-    light = float_error = 0.0
-    for a in BUILT_IN.values():
-        for b in BUILT_IN.values():
-            if a is b:
-                continue
-            values = rng.random((150, 200, 3))
-            values[:40] *= 0.02
-            for bits, top, kind in ((8, 255, np.uint8), (16, 65535, np.uint16)):
-                numbers = (values * top).astype(kind)
-                linear = a.decode(numbers / top) @ between(a, b).T
-                found = convert_picture(numbers, Conversion(a, b), bits, False).numbers
-                worst[bits] = max(worst[bits], float(np.abs(np.round(np.clip(b.encode(linear), 0, 1) * top) - found).max()))
-                if bits == 16:
-                    light = max(light, float(np.abs(b.decode(found / top) - np.clip(linear, 0, 1)).max()))
-            found = convert_picture(values.astype(np.float32), Conversion(a, b), 32).numbers.astype(np.float64)
-            before, after = (to_lab_of(s, v) for s, v in ((a, values.astype(np.float32).astype(np.float64)), (b, found)))
-            float_error = max(float_error, float(ciede2000(before, after).max()))
-    line("42 pairs of built-in spaces, float, largest ΔE00", f"{float_error:.5f}", "goal ≤ 0.02")
-    line("  8 bits, largest error in codes", f"{worst[8]:.0f}", "goal ≤ 1")
-    line("  16 bits, largest error in codes; as light", f"{worst[16]:.0f}; {light:.1e}", "goal ≤ 2 or 8e-5")
-
-
-def to_lab_of(space: object, values: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Lab of encoded numbers, in float64."""
-    from velkin.core.spaces.lab import xyz_to_lab
-
-    return xyz_to_lab(space.decode(values) @ space.to_xyz.T)  # type: ignore[attr-defined]
+    pairs = between_all()
+    line(f"{pairs.pairs} pairs of built-in spaces, float, largest ΔE00", f"{pairs.float_error:.5f}", "goal ≤ 0.02")
+    line("  8 bits, largest error in codes", f"{pairs.codes_8:.0f}", "goal ≤ 1")
+    line("  16 bits, largest error in codes; as light", f"{pairs.codes_16:.0f}; {pairs.light_16:.1e}", "goal ≤ 2 or 8e-5")
 
 
 def bench_inspecting(line: Line, folder: Path) -> None:

@@ -33,8 +33,9 @@ from velkin.core.cameraprofiles.table_fit import as_table, fit_fields
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.judge import refuse_unusable
 from velkin.core.charts.reading_job import read_chart
+from velkin.core.conversion.effect import intent_name
 from velkin.core.files.raw import DNGColour, read_facts
-from velkin.core.icc.transform import to_lab
+from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.icc.write import matrix_profile
 from velkin.core.render import encode_8bit, encode_16bit
 from velkin.core.spaces.difference import ciede2000
@@ -43,6 +44,7 @@ from velkin.core.spaces.rgb import BUILT_IN, ROMM, SRGB
 from velkin.core.spectra import WAVELENGTHS, Illuminant, parse_light
 from velkin.core.whitebalance import from_greys
 from velkin.sim.camera import Camera, field_two, pocket_three
+from velkin.sim.conversion_trials import INTENTS, SOURCES, between_all, from_press, into_press, there_and_back
 from velkin.sim.demo import demo_folder, prepare_demo
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.fit_trials import (
@@ -266,6 +268,28 @@ def _space_rows() -> list[str]:
     return rows
 
 
+def _conversion_rows() -> list[str]:
+    """Conversions against float64 and against LittleCMS without optimisation."""
+    p = between_all()
+    rows = [
+        _row(f"{p.pairs} pairs of built-in spaces, float", "float64", f"largest {p.float_error:.5f} ΔE00", "0.02"),
+        _row("the same, 8 bits", "float64", f"largest {p.codes_8:.0f} code", "1"),
+        _row("the same, 16 bits", "float64", f"largest {p.codes_16:.0f} code, {p.light_16:.1e} as light", "2, or 8e-5"),
+        _row("ROMM RGB → BT.2020 → ROMM RGB, 16 bits", "itself", f"largest {there_and_back():.0f} codes", "2"),
+    ]
+    for source in SOURCES:
+        for intent in INTENTS:
+            mean, worst = into_press(source, intent)
+            name = f"{source.name} → press, {intent_name(intent)}"
+            rows.append(_row(name, "LittleCMS", f"mean {mean:.4f}, largest {worst:.2f} ΔE00", "0.05, 0.5"))
+    for intent, black_point in ((Intent.RELATIVE, True), (Intent.PERCEPTUAL, False), (Intent.ABSOLUTE, False)):
+        mean, worst = from_press(intent, black_point)
+        words = ", black point compensation" if black_point else ""
+        name = f"press → ROMM RGB, {intent_name(intent)}{words}"
+        rows.append(_row(name, "LittleCMS", f"mean {mean:.4f}, largest {worst:.2f} ΔE00", "0.05, 0.5"))
+    return rows
+
+
 def _lines(rows: list[str]) -> str:
     return "\n".join(rows)
 
@@ -364,6 +388,15 @@ LittleCMS reads them, unoptimised, against the space's definition.
 | space | 16 bits, codes | 8 bits, codes | profile v4, ΔE00 | profile v2, ΔE00 |
 |---|---|---|---|---|
 {_lines(_space_rows())}
+
+## Conversions
+
+Codes and float pixels against the closed form in float64; tables for profiles against LittleCMS's floating-point answers, unoptimised.
+The press is the stand-in's CMYK profile.
+
+| conversion | against | error | goal |
+|---|---|---|---|
+{_lines(_conversion_rows())}
 """
     OUT.write_text(text)
     print(text)

@@ -58,11 +58,16 @@ class SpaceActions:
     def try_profile(self) -> None:
         """Add an ICC file to the try-on sheet."""
         chosen, _ = QFileDialog.getOpenFileName(self._window, "Try a profile", "", "ICC profiles (*.icc *.icm)")
+        if chosen:
+            self.try_file(Path(chosen))
+
+    def try_file(self, path: Path) -> None:
+        """Add an ICC file's space to the try-on sheet."""
         frame = self._model.frame
-        if not chosen or frame is None:
+        if frame is None or frame.is_raw:
             return
         try:
-            space = load_space(Path(chosen))
+            space = load_space(path)
         except VelkinError as error:
             self._model.report(error)
             return

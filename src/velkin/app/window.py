@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
 from PyQt6.QtGui import (
     QAction,
@@ -35,13 +33,13 @@ from velkin.app.asking import Asking
 from velkin.app.benches.camera import CameraBench
 from velkin.app.benches.handoff import HandoffBench
 from velkin.app.benches.picture import PictureBench
-from velkin.app.benches.pin_numbers import here_words
 from velkin.app.benches.proof import ProofBench
 from velkin.app.benches.source import SourceBench
 from velkin.app.benches.start import StartBench
 from velkin.app.benches.working import WorkingBench
 from velkin.app.chrome import Line, Notice, TopBar
 from velkin.app.desk import Desk
+from velkin.app.dropping import sorted_drop
 from velkin.app.finder import Finder
 from velkin.app.frame_actions import FrameActions
 from velkin.app.frames_panel import FramesPanel
@@ -50,6 +48,7 @@ from velkin.app.menus import Menus
 from velkin.app.model import COMPARISONS, STOPS, ShootModel
 from velkin.app.path_bar import PathBar
 from velkin.app.profile_actions import ProfileActions
+from velkin.app.readout import numbers_under
 from velkin.app.rooms.chart_editor import ChartEditor
 from velkin.app.rooms.chart_room import ChartRoom
 from velkin.app.rooms.fit_room import FitRoom
@@ -61,14 +60,9 @@ from velkin.app.space_actions import SpaceActions
 from velkin.app.status_line import StatusLine
 from velkin.app.stops import stops_of
 from velkin.app.viewer import PictureView, surround_grey
-from velkin.app.words import share, signed
+from velkin.app.words import share
 from velkin.core.charts.definition import Chart
-from velkin.core.conversion.convert import lab_of
 from velkin.core.errors import VelkinError
-from velkin.core.icc.read import parse
-from velkin.core.render import numbers_here, to_space
-from velkin.core.spaces.lab import xyz_to_lab
-from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.ledger import CONVERT as CONVERTED
 
 
@@ -500,35 +494,11 @@ class Window(QMainWindow):
 
     def _pointed(self, at: tuple[float, float] | None) -> None:
         self._pointer = at
-        r = self.rendered
-        frame = self.model.frame
+        r, frame = self.rendered, self.model.frame
         if at is None or r is None or frame is None or r.frame != frame.id or r.path != self.model.path():
             self.status.show_numbers("", "", "", "")
-            return
-        height, width = r.working.shape[:2]
-        x = min(int(at[0] * width / frame.facts.width), width - 1)
-        y = min(int(at[1] * height / frame.facts.height), height - 1)
-        pixel = r.working[y : y + 1, x : x + 1]
-        here, lab = self._numbers_at(r, x, y, pixel)
-        there = r.path.destination.encode(to_space(pixel, r.path, r.path.destination).astype(np.float64))[0, 0]
-        out = bool(there.min() < -0.5 / 255 or there.max() > 1 + 0.5 / 255)
-        codes = "  ".join(str(round(float(v) * 255)) for v in np.clip(there, 0, 1))
-        self.status.show_numbers(
-            f"{int(at[0])}, {int(at[1])}",
-            here,
-            "  ".join(signed(float(v)) for v in lab),
-            codes + ("   ▨ outside" if out else ""),
-        )
-
-    @staticmethod
-    def _numbers_at(r: Rendered, x: int, y: int, pixel: NDArray[np.float32]) -> tuple[str, NDArray[np.float64]]:
-        """Numbers of the frame's own space under the pointer, and Lab."""
-        if isinstance(r.path.here, RGBSpace) or r.source is None:
-            here = r.path.working.encode(pixel.astype(np.float64))[0, 0]
-            lab = xyz_to_lab(r.path.working.to_xyz @ pixel[0, 0].astype(np.float64))
-            return "  ".join(signed(float(v), 3) for v in here), lab
-        numbers = numbers_here(r.source[y : y + 1, x : x + 1], r.path)[0, 0]
-        return here_words(numbers.astype(np.float64), r.path), lab_of(numbers, r.path.here)
+        else:
+            self.status.show_numbers(*numbers_under(at, r, (frame.facts.width, frame.facts.height)))
 
     def _show_progress(self, words: str, done: int, total: int, cancellable: bool) -> None:
         if total:
@@ -702,30 +672,20 @@ class Window(QMainWindow):
         event.acceptProposedAction()
 
     def dropped(self, paths: list[Path]) -> None:
-        """Files dropped on the window: a shoot is opened, raw files and folders come into the shoot."""
-        shoots = [p for p in paths if p.suffix == ".velkin"]
-        if shoots:
-            self.desk.open_shoot(shoots[0])
+        """Files dropped on the window: a shoot is opened, profiles are kept, raw files, pictures and folders come into the shoot."""
+        drop = sorted_drop(paths, self.model.shoot is not None)
+        if drop.shoot is not None:
+            self.desk.open_shoot(drop.shoot)
             return
-        profiles = [p for p in paths if p.suffix.lower() in (".dcp", ".icc", ".icm", ".json")]
-        for_cameras = [p for p in profiles if not self._is_space(p)]
-        for path in profiles:
-            if path not in for_cameras:
+        for path in drop.spaces:
+            if self.rooms.currentWidget() is self.try_on_room:
+                self.spaces.try_file(path)
+            else:
                 self.spaces.bring_profile(path)
-        if for_cameras:
-            self.shelf_room.dropped(for_cameras)
-        others = [p for p in paths if p not in profiles]
-        if others:
-            self.desk.arriving.add_files(others)
-
-    def _is_space(self, path: Path) -> bool:
-        """Whether an ICC file stands for a space rather than for a camera."""
-        if self.model.shoot is None or path.suffix.lower() not in (".icc", ".icm"):
-            return False
-        try:
-            return parse(path.read_bytes()).kind in ("display", "output", "space")
-        except (VelkinError, OSError):
-            return False
+        if drop.profiles:
+            self.shelf_room.dropped(drop.profiles)
+        if drop.files:
+            self.desk.arriving.add_files(drop.files)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Close cleanly: a running hand-off ends after the files that were begun."""

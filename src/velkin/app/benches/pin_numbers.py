@@ -38,7 +38,8 @@ def read_pin(source: NDArray[Any], path: ColourPath, pin: Pin) -> PinNumbers:
     height, width = source.shape[:2]
     x, y = min(int(pin.x * width), width - 1), min(int(pin.y * height), height - 1)
     patch = source[max(y - 1, 0) : y + 2, max(x - 1, 0) : x + 2]
-    here = numbers_here(patch, path).reshape(-1, numbers_here(patch, path).shape[-1]).mean(axis=0, keepdims=True)
+    numbers = numbers_here(patch, path)
+    here = numbers.reshape(-1, numbers.shape[-1]).mean(axis=0, keepdims=True)
     linear = to_working(patch, path).reshape(-1, 3).mean(axis=0)[None, None, :].astype(np.float32)
     there = path.destination.encode(to_space(linear, path, path.destination).astype(np.float64))[0, 0]
     return PinNumbers(here[0].astype(np.float64), lab_of(here, path.here)[0], there)

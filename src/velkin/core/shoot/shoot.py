@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
 
@@ -15,40 +15,30 @@ from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import chart_from_json, chart_to_json
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
-from velkin.core.conversion.convert import is_destination
-from velkin.core.errors import BadProfile, ShootError, UnreadableFile
+from velkin.core.errors import ShootError, UnreadableFile
 from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
 from velkin.core.files.safely import is_text_name
-from velkin.core.handoff.copies import check_model
 from velkin.core.handoff.destination import Destination, web_srgb
-from velkin.core.icc.space import Space, built_in_space
-from velkin.core.icc.transform import Intent
+from velkin.core.icc.space import Space
+from velkin.core.shoot.colour_commands import ColourCommands, count_words
 from velkin.core.shoot.giving import GivingPlan
 from velkin.core.shoot.lights import PATTERN, Arrival, check_pattern, light_name, propose_lights, under_one_light
 from velkin.core.shoot.records import (
     facts_from_json,
     facts_to_json,
     ledger_from_json,
-    ledger_to_json,
     picture_from_json,
-    picture_to_json,
     pins_from_json,
-    pins_to_json,
     reading_from_json,
     reading_to_json,
     rules_from_json,
-    rules_to_json,
     space_from_json,
-    space_to_json,
 )
 from velkin.core.shoot.state import ROLES, Frame, Gift, Light, State, WrittenFile
 from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import BUILT_IN, ROMM, RGBSpace
 from velkin.core.tags.facts import PictureFacts, facts_of
 from velkin.core.tags.inspect import inspect
-from velkin.core.tags.ledger import ASSIGN, CONVERT, LEAVE, Entry
-from velkin.core.tags.pins import MOST_PINS, Pin
-from velkin.core.tags.rules import IntakeRules, ruled
 
 
 @dataclass(frozen=True)
@@ -87,7 +77,7 @@ def look_at(path: Path, page: int = 0) -> Arrival:
     return Arrival(facts_of(found), digest_of(path), found.said)
 
 
-class Shoot:
+class Shoot(ColourCommands):
     """An open shoot and its commands. Each command is one undoable step; nothing else changes a shoot."""
 
     def __init__(self, store: Store) -> None:
@@ -261,7 +251,7 @@ class Shoot:
         fresh.sort(key=lambda a: (a.facts.exif.taken or datetime.max, a.facts.path.name))
         groups = [fresh] if light_name is not None else propose_lights(fresh)
         ids: list[int] = []
-        with self._step(f"add {_count(len(fresh), 'frame')}"):
+        with self._step(f"add {count_words(len(fresh), 'frame')}"):
             taken = {k.name for k in self.state.lights}
             for members in groups:
                 if light_name is not None:
@@ -311,36 +301,6 @@ class Shoot:
             )
         return ids
 
-    def _place_picture(self, arrival: Arrival, facts: PictureFacts, light: int, position: float) -> int:
-        """A finished picture's frame, with what the intake rules make of it."""
-        state = self.state
-        if arrival.said is not None:
-            self._remember(arrival.said)
-        made = ruled(facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, _now())
-        return self._store.run(
-            "INSERT INTO frames(light, position, name, path, digest, facts, kind, held, ledger)"
-            " VALUES (?, ?, ?, ?, ?, ?, 'picture', ?, ?)",
-            light,
-            position,
-            facts.path.stem,
-            str(facts.path.absolute()),
-            arrival.digest,
-            picture_to_json(facts),
-            made.case if made.held else "",
-            ledger_to_json(made.entries),
-        )
-
-    def _find_space(self, identifier: str) -> Space | None:
-        try:
-            return self.state.space(identifier)
-        except KeyError:
-            return None
-
-    def _remember(self, space: Space) -> None:
-        """Keep a space that is not built in; inside a step."""
-        if built_in_space(space.id) is None and space.id != "plain-ink":
-            self._store.run("INSERT OR IGNORE INTO spaces VALUES (?, ?)", space.id, space_to_json(space))
-
     def _gift_for(self, light: Light | None, facts: RawFacts | PictureFacts) -> Gift:
         """What a newcomer under a light starts with: the light's gift where it suits the camera, else nothing."""
         nothing = Gift(None, None, "as shot")
@@ -359,7 +319,7 @@ class Shoot:
     def remove_frames(self, frames: Iterable[int]) -> None:
         """Take frames out of the shoot; their files are not touched. A light left empty goes too."""
         chosen = list(frames)
-        with self._step(f"remove {_count(len(chosen), 'frame')} from the shoot"):
+        with self._step(f"remove {count_words(len(chosen), 'frame')} from the shoot"):
             for frame in chosen:
                 self._store.run("DELETE FROM readings WHERE frame = ?", frame)
                 self._store.run("DELETE FROM frames WHERE id = ?", frame)
@@ -370,7 +330,7 @@ class Shoot:
         chosen = list(frames)
         if not chosen:
             return
-        with self._step(f"move {_count(len(chosen), 'frame')} to another light"):
+        with self._step(f"move {count_words(len(chosen), 'frame')} to another light"):
             if light is None:
                 light = self._split_off(chosen[0], name)
             for frame in chosen:
@@ -446,7 +406,7 @@ class Shoot:
         if role not in ROLES:
             raise ValueError(role)
         chosen = list(frames)
-        with self._step(f"mark {_count(len(chosen), 'frame')} as {role}"):
+        with self._step(f"mark {count_words(len(chosen), 'frame')} as {role}"):
             for frame in chosen:
                 self._store.run("UPDATE frames SET role = ? WHERE id = ? AND role <> ?", role, frame, role)
 
@@ -459,7 +419,9 @@ class Shoot:
     def add_profile(self, profile: AnyProfile, give_to: Iterable[int], light: int | None = None) -> int:
         """Add a fitted profile and give it with its balance to frames, in one step; it becomes the light's profile too."""
         chosen = self._raw_among(give_to)
-        with self._step(f"fit {profile.name}" + (f" and give it to {_count(len(chosen), 'frame')}" if len(chosen) > 1 else "")):
+        with self._step(
+            f"fit {profile.name}" + (f" and give it to {count_words(len(chosen), 'frame')}" if len(chosen) > 1 else "")
+        ):
             identifier = self._store.run(
                 "INSERT INTO profiles(name, camera, json) VALUES (?, ?, ?)",
                 profile.name,
@@ -472,7 +434,7 @@ class Shoot:
     def give_profile(self, profile: int, frames: Iterable[int], light: int | None = None) -> None:
         """Give a profile and the balance of its chart frame to frames; their exposure stays."""
         chosen = self._raw_among(frames)
-        with self._step(f"give {self.state.profiles[profile].name} to {_count(len(chosen), 'frame')}"):
+        with self._step(f"give {self.state.profiles[profile].name} to {count_words(len(chosen), 'frame')}"):
             self._give(profile, chosen, light)
 
     def _give(self, profile: int, frames: list[int], light: int | None) -> None:
@@ -503,7 +465,7 @@ class Shoot:
         if not chosen:
             return
         charts = sum(s.role == "chart" for s in chosen.values())
-        parts = [_count(n, f"{kind} frame") for n, kind in ((charts, "chart"), (len(chosen) - charts, "neutral")) if n]
+        parts = [count_words(n, f"{kind} frame") for n, kind in ((charts, "chart"), (len(chosen) - charts, "neutral")) if n]
         with self._step("mark " + " and ".join(parts)):
             for frame, s in chosen.items():
                 self._store.run("UPDATE frames SET role = ?, neutral = ? WHERE id = ?", s.role, _text(s.neutral), frame)
@@ -523,7 +485,7 @@ class Shoot:
     def use_built_in(self, frames: Iterable[int]) -> None:
         """Return frames to the camera's built-in profile and as-shot balance."""
         chosen = self._raw_among(frames)
-        with self._step(f"return {_count(len(chosen), 'frame')} to the built-in profile"):
+        with self._step(f"return {count_words(len(chosen), 'frame')} to the built-in profile"):
             self._store.many(
                 "UPDATE frames SET profile = NULL, balance = NULL, balance_from = 'as shot' WHERE id = ?",
                 [(f,) for f in chosen],
@@ -535,7 +497,7 @@ class Shoot:
         `joins` makes one step of it with the step before, when that was of the same kind: the moments of one drag.
         """
         chosen = self._raw_among(frames)
-        with self._step(f"white balance of {_count(len(chosen), 'frame')}: {source}", joins):
+        with self._step(f"white balance of {count_words(len(chosen), 'frame')}: {source}", joins):
             self._store.many(
                 "UPDATE frames SET balance = ?, balance_from = ? WHERE id = ?", [(_text(balance), source, f) for f in chosen]
             )
@@ -543,7 +505,7 @@ class Shoot:
     def set_as_shot(self, frames: Iterable[int]) -> None:
         """Return frames to the balance that their camera measured, each to its own."""
         chosen = [self.state.frames[f] for f in frames if self.state.frames[f].is_raw]
-        with self._step(f"white balance of {_count(len(chosen), 'frame')}: as shot"):
+        with self._step(f"white balance of {count_words(len(chosen), 'frame')}: as shot"):
             self._store.many(
                 "UPDATE frames SET balance = ?, balance_from = 'as shot' WHERE id = ?",
                 [(None if f.profile is None else _text(tuple(f.raw.as_shot)), f.id) for f in chosen],
@@ -552,160 +514,11 @@ class Shoot:
     def set_exposure(self, frames: Iterable[int], ev: float) -> None:
         """Set the exposure of frames, in EV."""
         chosen = self._raw_among(frames)
-        with self._step(f"exposure {ev:+.2f} EV on {_count(len(chosen), 'frame')}"):
+        with self._step(f"exposure {ev:+.2f} EV on {count_words(len(chosen), 'frame')}"):
             self._store.many("UPDATE frames SET exposure = ? WHERE id = ?", [(float(ev), f) for f in chosen])
 
     def _raw_among(self, frames: Iterable[int]) -> list[int]:
         return [f for f in frames if self.state.frames[f].is_raw]
-
-    # ---- spaces, rules, ledgers, pins -------------------------------------------------------------------------
-
-    def keep_space(self, space: Space) -> None:
-        """Keep a space in the shoot: one's own, or an ICC profile's."""
-        with self._step(f"keep the space {space.name}"):
-            self._remember(space)
-
-    def set_rules(self, rules: IntakeRules) -> None:
-        """Change the intake rules; they hold for files that arrive from now on."""
-        text = rules_to_json(rules)
-        with self._step("change the intake rules"):
-            if self.state.rules != rules:
-                self._store.run("INSERT OR REPLACE INTO facts VALUES ('rules', ?)", text)
-
-    def assign(self, frames: Iterable[int], space: Space, why: str = "by hand") -> None:
-        """Give frames another space: numbers stay, look changes.
-
-        Raises
-        ------
-        BadProfile
-            When the space is for another colour model than a frame's.
-        """
-        chosen = list(frames)
-        for f in chosen:
-            check_model(space, self.state.path(f).here.model, self.state.frames[f].path)
-        self._enter(chosen, f"assign {space.name} to {_count(len(chosen), 'frame')}", space, Entry(ASSIGN, space.id, why=why))
-
-    def convert(
-        self,
-        frames: Iterable[int],
-        space: Space,
-        intent: Intent = Intent.RELATIVE,
-        black_point: bool = True,
-        why: str = "by hand",
-    ) -> None:
-        """Convert frames to a space: look stays, numbers change.
-
-        Raises
-        ------
-        ShootError
-            When a frame's numbers have no known meaning.
-        BadProfile
-            When the space cannot be converted to.
-        """
-        chosen = list(frames)
-        unknown = [f for f in chosen if not self.state.path(f).known]
-        if unknown:
-            name = self.state.frames[unknown[0]].name
-            raise ShootError(f"nothing says what the numbers of {name} mean; give it a space first")
-        if not is_destination(space):
-            raise BadProfile(f"{space.name} has no way from colours to device values; nothing can be converted to it")
-        entry = Entry(CONVERT, space.id, intent, black_point, why=why)
-        self._enter(chosen, f"convert {_count(len(chosen), 'frame')} to {space.name}", space, entry)
-
-    def give_and_convert(self, frames: Iterable[int], given: Space, to: Space) -> None:
-        """Give frames a space and convert them to another, in one step. Raises BadProfile."""
-        chosen = list(frames)
-        for f in chosen:
-            check_model(given, self.state.path(f).here.model, self.state.frames[f].path)
-        with self._step(f"give {given.name} to {_count(len(chosen), 'frame')} and convert to {to.name}"):
-            for space in (given, to):
-                self._remember(space)
-            for f in chosen:
-                self._append(f, Entry(ASSIGN, given.id, why="by hand"), Entry(CONVERT, to.id, why="by hand"))
-
-    def leave(self, frames: Iterable[int]) -> None:
-        """Decide that held frames stay as they came."""
-        chosen = [f for f in frames if self.state.frames[f].held]
-        with self._step(f"leave {_count(len(chosen), 'frame')} as they came"):
-            for f in chosen:
-                self._append(f, Entry(LEAVE, why="by hand"))
-
-    def go_back(self, frame: int, entries: int) -> None:
-        """Take a frame's ledger back to its first `entries` entries; with none, what was held is held again."""
-        kept = self.state.frames[frame].ledger[: max(entries, 0)]
-        with self._step(f"take {self.state.frames[frame].name} back to entry {len(kept)}"):
-            if kept != self.state.frames[frame].ledger:
-                self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger_to_json(kept), frame)
-
-    def copy_ledger(self, source: int, frames: Iterable[int]) -> list[int]:
-        """Give a frame's ledger to others whose numbers are of the same colour model; the frames that took it."""
-        state = self.state
-        from_frame = state.frames[source]
-        model = state.path_with(source, ()).here.model
-        taking = [f for f in frames if f != source and state.path_with(f, ()).here.model == model]
-        why = f"copied from {from_frame.name}"
-        ledger = ledger_to_json(tuple(replace(e, at=_now(), why=why) for e in from_frame.ledger))
-        with self._step(f"copy the ledger of {from_frame.name} to {_count(len(taking), 'frame')}"):
-            for f in taking:
-                if state.frames[f].ledger != from_frame.ledger:
-                    self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger, f)
-        return taking
-
-    def _enter(self, frames: list[int], label: str, space: Space, entry: Entry) -> None:
-        with self._step(label):
-            self._remember(space)
-            for f in frames:
-                self._append(f, entry)
-
-    def _append(self, frame: int, *entries: Entry) -> None:
-        ledger = self.state.frames[frame].ledger + tuple(replace(e, at=_now()) for e in entries)
-        self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger_to_json(ledger), frame)
-
-    def set_pins(self, frame: int, pins: tuple[Pin, ...], what: str = "change the pins") -> None:
-        """Set the pins of a frame. Raises ShootError for more than eight."""
-        if len(pins) > MOST_PINS:
-            raise ShootError(f"a frame has up to {MOST_PINS} pins; take one away first")
-        text = pins_to_json(pins)
-        with self._step(f"{what} of {self.state.frames[frame].name}"):
-            self._store.run("UPDATE frames SET pins = ?1 WHERE id = ?2 AND pins <> ?1", text, frame)
-
-    def choose_page(self, frame: int, arrival: Arrival) -> None:
-        """Look at another picture of a file that holds several; its ledger begins anew."""
-        assert isinstance(arrival.facts, PictureFacts)
-        facts, state = arrival.facts, self.state
-        with self._step(f"take picture {facts.page + 1} of {state.frames[frame].name}"):
-            if arrival.said is not None:
-                self._remember(arrival.said)
-            made = ruled(
-                facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, _now()
-            )
-            self._store.run(
-                "UPDATE frames SET facts = ?, held = ?, ledger = ? WHERE id = ?",
-                picture_to_json(facts), made.case if made.held else "", ledger_to_json(made.entries), frame,
-            )  # fmt: skip
-
-    def source_rewritten(self, frame: int, arrival: Arrival) -> None:
-        """Follow a source file that was given another tag on purpose: new hash, new facts, a ledger that begins anew.
-
-        A fact about the disk, which undo does not take back; steps before it would bring the old facts back, and are forgotten.
-        """
-        assert isinstance(arrival.facts, PictureFacts)
-        with self._store.plain():
-            self._store.run("DELETE FROM inverses")
-            self._store.run("DELETE FROM steps")
-            if arrival.said is not None:
-                self._remember(arrival.said)
-            self._store.run(
-                "UPDATE frames SET digest = ?, facts = ?, held = '', ledger = '[]' WHERE id = ?",
-                arrival.digest, picture_to_json(arrival.facts), frame,
-            )  # fmt: skip
-        self._state = None
-
-    def set_working(self, space: RGBSpace) -> None:
-        """Choose the shoot's working space."""
-        with self._step(f"work in {space.name}"):
-            self._remember(space)
-            self._store.run("UPDATE facts SET value = ? WHERE key = 'working' AND value <> ?", space.id, space.id)
 
     def set_destination(self, destination: Destination) -> None:
         """Change a destination. Raises NotSupported for values that cannot be written."""
@@ -736,14 +549,6 @@ class Shoot:
                 yield
         finally:
             self._state = None
-
-
-def _count(number: int, thing: str) -> str:
-    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"
-
-
-def _now() -> str:
-    return datetime.now().astimezone().isoformat(timespec="seconds")
 
 
 def _free_name(name: str, taken: set[str]) -> str:

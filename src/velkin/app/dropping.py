@@ -1,0 +1,44 @@
+"""What dropped or pasted files are for: a shoot to open, spaces, camera profiles, frames."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from velkin.core.errors import BadProfile
+from velkin.core.icc.read import LARGEST, parse
+
+_PROFILES = (".dcp", ".icc", ".icm", ".json")
+
+
+@dataclass(frozen=True)
+class Drop:
+    """Files by what happens to them."""
+
+    shoot: Path | None
+    spaces: list[Path]
+    profiles: list[Path]
+    files: list[Path]
+
+
+def sorted_drop(paths: list[Path], in_a_shoot: bool) -> Drop:
+    """Sort files; ICC profiles of screens, printers and spaces are kept as spaces where a shoot is open."""
+    shoot = next((p for p in paths if p.suffix == ".velkin"), None)
+    profiles = [p for p in paths if p.suffix.lower() in _PROFILES]
+    spaces = [p for p in profiles if in_a_shoot and _is_space(p)]
+    return Drop(
+        shoot,
+        spaces,
+        [p for p in profiles if p not in spaces],
+        [p for p in paths if p not in profiles and p.suffix != ".velkin"],
+    )
+
+
+def _is_space(path: Path) -> bool:
+    """Whether an ICC file stands for a space rather than for a camera."""
+    if path.suffix.lower() not in (".icc", ".icm"):
+        return False
+    try:
+        return path.stat().st_size <= LARGEST and parse(path.read_bytes()).kind in ("display", "output", "space")
+    except (BadProfile, OSError):
+        return False

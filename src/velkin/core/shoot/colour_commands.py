@@ -1,0 +1,226 @@
+"""What a shoot's commands about colour change: spaces, intake rules, ledgers, pins."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from contextlib import AbstractContextManager
+from dataclasses import replace
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from velkin.core.conversion.convert import is_destination
+from velkin.core.errors import BadProfile, ShootError
+from velkin.core.handoff.copies import check_model
+from velkin.core.icc.space import Space, built_in_space
+from velkin.core.icc.transform import Intent
+from velkin.core.shoot.lights import Arrival
+from velkin.core.shoot.records import ledger_to_json, picture_to_json, pins_to_json, rules_to_json, space_to_json
+from velkin.core.shoot.state import State
+from velkin.core.shoot.store import Store
+from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.tags.facts import PictureFacts
+from velkin.core.tags.ledger import ASSIGN, CONVERT, LEAVE, Entry
+from velkin.core.tags.pins import MOST_PINS, Pin
+from velkin.core.tags.rules import IntakeRules, ruled
+
+
+class ColourCommands:
+    """The part of `Shoot` that decides about colour; each command is one undoable step."""
+
+    _store: Store
+    _state: State | None
+
+    if TYPE_CHECKING:
+
+        @property
+        def state(self) -> State: ...
+
+        def _step(self, label: str, joins: bool = False) -> AbstractContextManager[None]: ...
+
+    def _place_picture(self, arrival: Arrival, facts: PictureFacts, light: int, position: float) -> int:
+        """A finished picture's frame, with what the intake rules make of it."""
+        state = self.state
+        if arrival.said is not None:
+            self._remember(arrival.said)
+        made = ruled(facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, _now())
+        return self._store.run(
+            "INSERT INTO frames(light, position, name, path, digest, facts, kind, held, ledger)"
+            " VALUES (?, ?, ?, ?, ?, ?, 'picture', ?, ?)",
+            light,
+            position,
+            facts.path.stem,
+            str(facts.path.absolute()),
+            arrival.digest,
+            picture_to_json(facts),
+            made.case if made.held else "",
+            ledger_to_json(made.entries),
+        )
+
+    def _find_space(self, identifier: str) -> Space | None:
+        try:
+            return self.state.space(identifier)
+        except KeyError:
+            return None
+
+    def _remember(self, space: Space) -> None:
+        """Keep a space that is not built in; inside a step."""
+        if built_in_space(space.id) is None and space.id != "plain-ink":
+            self._store.run("INSERT OR IGNORE INTO spaces VALUES (?, ?)", space.id, space_to_json(space))
+
+    def keep_space(self, space: Space) -> None:
+        """Keep a space in the shoot: one's own, or an ICC profile's."""
+        with self._step(f"keep the space {space.name}"):
+            self._remember(space)
+
+    def set_rules(self, rules: IntakeRules) -> None:
+        """Change the intake rules; they hold for files that arrive from now on."""
+        text = rules_to_json(rules)
+        with self._step("change the intake rules"):
+            if self.state.rules != rules:
+                self._store.run("INSERT OR REPLACE INTO facts VALUES ('rules', ?)", text)
+
+    def assign(self, frames: Iterable[int], space: Space, why: str = "by hand") -> None:
+        """Give frames another space: numbers stay, look changes.
+
+        Raises
+        ------
+        BadProfile
+            When the space is for another colour model than a frame's.
+        """
+        chosen = list(frames)
+        for f in chosen:
+            check_model(space, self.state.path(f).here.model, self.state.frames[f].path)
+        self._enter(
+            chosen, f"assign {space.name} to {count_words(len(chosen), 'frame')}", space, Entry(ASSIGN, space.id, why=why)
+        )
+
+    def convert(
+        self,
+        frames: Iterable[int],
+        space: Space,
+        intent: Intent = Intent.RELATIVE,
+        black_point: bool = True,
+        why: str = "by hand",
+    ) -> None:
+        """Convert frames to a space: look stays, numbers change.
+
+        Raises
+        ------
+        ShootError
+            When a frame's numbers have no known meaning.
+        BadProfile
+            When the space cannot be converted to.
+        """
+        chosen = list(frames)
+        unknown = [f for f in chosen if not self.state.path(f).known]
+        if unknown:
+            name = self.state.frames[unknown[0]].name
+            raise ShootError(f"nothing says what the numbers of {name} mean; give it a space first")
+        if not is_destination(space):
+            raise BadProfile(f"{space.name} has no way from colours to device values; nothing can be converted to it")
+        entry = Entry(CONVERT, space.id, intent, black_point, why=why)
+        self._enter(chosen, f"convert {count_words(len(chosen), 'frame')} to {space.name}", space, entry)
+
+    def give_and_convert(self, frames: Iterable[int], given: Space, to: Space) -> None:
+        """Give frames a space and convert them to another, in one step. Raises BadProfile."""
+        chosen = list(frames)
+        for f in chosen:
+            check_model(given, self.state.path(f).here.model, self.state.frames[f].path)
+        with self._step(f"give {given.name} to {count_words(len(chosen), 'frame')} and convert to {to.name}"):
+            for space in (given, to):
+                self._remember(space)
+            for f in chosen:
+                self._append(f, Entry(ASSIGN, given.id, why="by hand"), Entry(CONVERT, to.id, why="by hand"))
+
+    def leave(self, frames: Iterable[int]) -> None:
+        """Decide that held frames stay as they came."""
+        chosen = [f for f in frames if self.state.frames[f].held]
+        with self._step(f"leave {count_words(len(chosen), 'frame')} as they came"):
+            for f in chosen:
+                self._append(f, Entry(LEAVE, why="by hand"))
+
+    def go_back(self, frame: int, entries: int) -> None:
+        """Take a frame's ledger back to its first `entries` entries; with none, what was held is held again."""
+        kept = self.state.frames[frame].ledger[: max(entries, 0)]
+        with self._step(f"take {self.state.frames[frame].name} back to entry {len(kept)}"):
+            if kept != self.state.frames[frame].ledger:
+                self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger_to_json(kept), frame)
+
+    def copy_ledger(self, source: int, frames: Iterable[int]) -> list[int]:
+        """Give a frame's ledger to others whose numbers are of the same colour model; the frames that took it."""
+        state = self.state
+        from_frame = state.frames[source]
+        model = state.path_with(source, ()).here.model
+        taking = [f for f in frames if f != source and state.path_with(f, ()).here.model == model]
+        why = f"copied from {from_frame.name}"
+        ledger = ledger_to_json(tuple(replace(e, at=_now(), why=why) for e in from_frame.ledger))
+        with self._step(f"copy the ledger of {from_frame.name} to {count_words(len(taking), 'frame')}"):
+            for f in taking:
+                if state.frames[f].ledger != from_frame.ledger:
+                    self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger, f)
+        return taking
+
+    def _enter(self, frames: list[int], label: str, space: Space, entry: Entry) -> None:
+        with self._step(label):
+            self._remember(space)
+            for f in frames:
+                self._append(f, entry)
+
+    def _append(self, frame: int, *entries: Entry) -> None:
+        ledger = self.state.frames[frame].ledger + tuple(replace(e, at=_now()) for e in entries)
+        self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger_to_json(ledger), frame)
+
+    def set_pins(self, frame: int, pins: tuple[Pin, ...], what: str = "change the pins") -> None:
+        """Set the pins of a frame. Raises ShootError for more than eight."""
+        if len(pins) > MOST_PINS:
+            raise ShootError(f"a frame has up to {MOST_PINS} pins; take one away first")
+        text = pins_to_json(pins)
+        with self._step(f"{what} of {self.state.frames[frame].name}"):
+            self._store.run("UPDATE frames SET pins = ?1 WHERE id = ?2 AND pins <> ?1", text, frame)
+
+    def choose_page(self, frame: int, arrival: Arrival) -> None:
+        """Look at another picture of a file that holds several; its ledger begins anew."""
+        assert isinstance(arrival.facts, PictureFacts)
+        facts, state = arrival.facts, self.state
+        with self._step(f"take picture {facts.page + 1} of {state.frames[frame].name}"):
+            if arrival.said is not None:
+                self._remember(arrival.said)
+            made = ruled(
+                facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, _now()
+            )
+            self._store.run(
+                "UPDATE frames SET facts = ?, held = ?, ledger = ? WHERE id = ?",
+                picture_to_json(facts), made.case if made.held else "", ledger_to_json(made.entries), frame,
+            )  # fmt: skip
+
+    def source_rewritten(self, frame: int, arrival: Arrival) -> None:
+        """Follow a source file that was given another tag on purpose: new hash, new facts, a ledger that begins anew.
+
+        A fact about the disk, which undo does not take back; steps before it would bring the old facts back, and are forgotten.
+        """
+        assert isinstance(arrival.facts, PictureFacts)
+        with self._store.plain():
+            self._store.run("DELETE FROM inverses")
+            self._store.run("DELETE FROM steps")
+            if arrival.said is not None:
+                self._remember(arrival.said)
+            self._store.run(
+                "UPDATE frames SET digest = ?, facts = ?, held = '', ledger = '[]' WHERE id = ?",
+                arrival.digest, picture_to_json(arrival.facts), frame,
+            )  # fmt: skip
+        self._state = None
+
+    def set_working(self, space: RGBSpace) -> None:
+        """Choose the shoot's working space."""
+        with self._step(f"work in {space.name}"):
+            self._remember(space)
+            self._store.run("UPDATE facts SET value = ? WHERE key = 'working' AND value <> ?", space.id, space.id)
+
+
+def count_words(number: int, thing: str) -> str:
+    """A number and its noun, for the names of steps."""
+    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"
+
+
+def _now() -> str:
+    return datetime.now().astimezone().isoformat(timespec="seconds")

@@ -1,0 +1,180 @@
+"""What intents do to a picture, what a profile cannot hold, and how much of a shoot a space leaves out."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from velkin.core.conversion.convert import Conversion, convert_chain, convert_picture, lab_of, share_outside
+from velkin.core.conversion.effect import effect_of, in_words, intent_name
+from velkin.core.gamut.outside import measure_outside
+from velkin.core.gamut.roundtrip import outside_by_profile, own_error, there_and_back
+from velkin.core.icc.space import ICCSpace, grays, plain_ink, shown_for_now, space_of
+from velkin.core.icc.transform import Intent
+from velkin.core.path import PictureStage, Step, chain_of, path_of
+from velkin.core.render import numbers_here, to_working
+from velkin.core.shoot.outside import shoot_outside
+from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB
+from velkin.sim.conversion_trials import between_all, from_press, into_press
+from velkin.sim.conversion_trials import there_and_back as wide_round_trip
+from velkin.sim.press import paper_white, press_profile, printed_lab, printed_xyz, separated
+
+RNG = np.random.default_rng(14)
+
+
+@pytest.fixture(scope="module")
+def press() -> ICCSpace:
+    space = space_of(press_profile(4))
+    assert isinstance(space, ICCSpace)
+    return space
+
+
+# ---- the stand-in press -------------------------------------------------------------------------------------------
+
+
+def test_the_press_prints_less_with_more_ink_and_bare_paper_is_white() -> None:
+    ramp = np.zeros((11, 4))
+    for ink in range(4):
+        ramp[:] = 0
+        ramp[:, ink] = np.linspace(0, 1, 11)
+        assert np.all(np.diff(printed_xyz(ramp)[:, 1]) < 0)
+    assert np.allclose(printed_lab(np.zeros((1, 4))), [[100, 0, 0]], atol=1e-6) and paper_white()[1] < 0.9
+    assert printed_lab(np.ones((1, 4)))[0, 0] < 16
+
+
+def test_separation_prints_what_was_asked_where_the_press_can() -> None:
+    meant = printed_lab(RNG.random((300, 4)) * [0.7, 0.7, 0.7, 0.1])
+    found = printed_lab(separated(meant))
+    assert np.median(np.linalg.norm(found - meant, axis=1)) < 0.5
+
+
+def test_both_versions_of_its_profile_say_the_same(press: ICCSpace) -> None:
+    other = space_of(press_profile(2))
+    ink = RNG.random((200, 4)).astype(np.float32)
+    assert np.abs(lab_of(ink, other) - lab_of(ink, press)).max() < 0.05 and other.name == press.name
+
+
+# ---- outside ------------------------------------------------------------------------------------------------------
+
+
+def test_what_the_press_cannot_print_is_outside_and_its_own_colours_are_not(press: ICCSpace) -> None:
+    own = printed_lab(RNG.random((4000, 4)) * [0.9, 0.9, 0.9, 0.5])
+    assert np.mean(outside_by_profile(own, press)) < 0.08
+    strong = lab_of(np.array([[0, 1, 0], [0, 0, 1], [1, 0, 1]], dtype=np.float32), OPRGB)
+    assert outside_by_profile(strong, press).all()
+    grey = np.stack([np.linspace(25, 95, 30), np.zeros(30), np.zeros(30)], axis=1)
+    assert not outside_by_profile(grey, press).any()
+
+
+def test_the_table_of_what_is_outside_agrees_with_asking_directly(press: ICCSpace) -> None:
+    lab = lab_of(RNG.random((120_000, 3)).astype(np.float32), P3)
+    by_table = outside_by_profile(lab, press)
+    few = lab[::40]
+    direct = there_and_back(few, press) > 1.0 + own_error(press)
+    assert np.mean(by_table[::40] != direct) < 0.01
+    assert abs(by_table.mean() - direct.mean()) < 0.03
+
+
+def test_shares_outside_are_of_the_whole_picture_or_an_even_sample(press: ICCSpace) -> None:
+    numbers = (RNG.random((90, 110, 3)) * 65535).astype(np.uint16)
+    exact = convert_picture(numbers, Conversion(ROMM, SRGB), 16).outside
+    assert exact is not None and share_outside(numbers, ROMM, SRGB) == pytest.approx(exact.share, abs=2e-3)
+    assert 0.2 < share_outside(numbers, SRGB, press) < 0.9
+    assert share_outside(numbers, ROMM, press) > share_outside(numbers, SRGB, press)
+    chained = convert_chain(numbers, (Conversion(ROMM, P3), Conversion(P3, SRGB)), 16, False)
+    plain = convert_picture(numbers, Conversion(ROMM, SRGB), 16, False)
+    assert np.abs(chained.numbers.astype(int) - plain.numbers).max() <= 2
+    assert chained.outside is not None and chained.outside.share == pytest.approx(exact.share, abs=2e-3)
+
+
+# ---- effects ------------------------------------------------------------------------------------------------------
+
+
+def test_intents_are_told_apart_by_what_they_do_here(press: ICCSpace) -> None:
+    sample = (RNG.random((3000, 3)) ** 2).astype(np.float32)  # much of it dark
+    effects = effect_of(sample, ROMM, press)
+    by = {(e.intent, e.black_point): e for e in effects}
+    assert len(by) == 5
+    with_bpc, without = by[Intent.RELATIVE, True], by[Intent.RELATIVE, False]
+    assert with_bpc.darkest >= without.darkest and without.mean <= with_bpc.mean
+    words = " ".join(in_words(effects, press))
+    assert "Black point compensation fits" in words and "least" in words and "absolute" not in words.casefold()
+
+
+def test_between_spaces_of_curves_all_intents_are_one() -> None:
+    sample = RNG.random((500, 3)).astype(np.float32)
+    effects = effect_of(sample, ROMM, SRGB)
+    assert len(effects) == 1 and "four intents give the same" in in_words(effects, SRGB)[0]
+    assert in_words((), SRGB)[0].startswith("No way")
+    assert {intent_name(i) for i in Intent} == {
+        "perceptual",
+        "media-relative colorimetric",
+        "saturation",
+        "ICC-absolute colorimetric",
+    }
+
+
+# ---- paths of finished pictures -----------------------------------------------------------------------------------
+
+
+def test_steps_amount_to_conversions_from_what_was_assigned() -> None:
+    steps = (Step("assign", OPRGB), Step("convert", ROMM), Step("assign", SRGB), Step("convert", SRGB), Step("convert", P3))
+    chain, end = chain_of(SRGB, steps)
+    assert [(c.source.id, c.destination.id) for c in chain] == [("oprgb", "romm"), ("srgb", "p3")] and end == P3
+    assert chain_of(SRGB, ()) == ((), SRGB)
+
+
+def test_a_path_without_conversion_gives_the_numbers_as_they_are(press: ICCSpace) -> None:
+    numbers = (RNG.random((6, 7, 3)) * 255).astype(np.uint8)
+    path = path_of(PictureStage(SRGB, False), ROMM, SRGB, steps=(Step("assign", OPRGB),))
+    assert path.known and path.working == OPRGB and path.here == OPRGB
+    assert np.allclose(numbers_here(numbers, path), numbers / 255, atol=1e-6)
+    assert np.allclose(to_working(numbers, path), OPRGB.decode(numbers / 255), atol=1e-5)
+    unknown = path_of(PictureStage(SRGB, False), ROMM, SRGB)
+    assert not unknown.known
+    ink = path_of(PictureStage(SRGB), ROMM, SRGB, steps=(Step("convert", press),))
+    assert ink.working == ROMM and numbers_here(numbers, ink).shape == (6, 7, 4) and to_working(numbers, ink).shape == (6, 7, 3)
+
+
+@pytest.mark.parametrize("model", ["rgb", "gray", "cmyk", "lab"])
+def test_numbers_that_nothing_explains_are_shown_in_something(model: str) -> None:
+    space = shown_for_now(model)
+    assert space.model == model
+    dark, light = lab_of(np.zeros((1, {"gray": 1, "cmyk": 4}.get(model, 3)), np.float32), space)[0], None
+    assert np.isfinite(dark).all() and light is None
+    if model == "cmyk":
+        assert space is plain_ink() and dark[0] == pytest.approx(100, abs=0.2)  # no ink is white
+
+
+def test_how_much_of_a_shoot_is_outside_names_the_worst_frame() -> None:
+    dull = np.full((10, 10, 3), 0.5, np.float32)
+    loud = dull.copy()
+    loud[:5] = (0.0, 1.0, 0.0)
+    path = path_of(PictureStage(ROMM), ROMM, SRGB)
+    found = shoot_outside([("dull", dull, path), ("loud", loud, path)], (SRGB, ROMM))
+    assert (found[0].share, found[0].worst, found[0].worst_share) == (0.25, "loud", 0.5)
+    assert found[1].share == 0.0 and shoot_outside([], (SRGB,))[0].share == 0.0
+    assert measure_outside(to_working(loud, path), ROMM).outside == 0
+
+
+# ---- the trials that the reports print ----------------------------------------------------------------------------
+
+
+def test_the_trials_meet_their_goals() -> None:
+    pairs = between_all()
+    assert pairs.pairs == 42 and pairs.float_error <= 0.02 and pairs.codes_8 <= 1
+    assert pairs.codes_16 <= 2 or pairs.light_16 <= 8e-5
+    assert wide_round_trip() <= 2
+    mean, worst = into_press(OPRGB, Intent.RELATIVE)
+    assert mean <= 0.05 and worst <= 0.5
+    mean, worst = from_press(Intent.RELATIVE, True)
+    assert mean <= 0.05 and worst <= 0.5
+
+
+def test_gray_pictures_convert_to_gray_and_colour() -> None:
+    numbers = (np.linspace(0, 1, 6000).reshape(60, 100, 1) * 65535).astype(np.uint16)
+    there = convert_picture(numbers, Conversion(grays()["gray-22"], grays()["gray-l"]), 16).numbers
+    back = convert_picture(there, Conversion(grays()["gray-l"], grays()["gray-22"]), 16).numbers
+    assert there.shape == (60, 100, 1) and np.abs(back.astype(int) - numbers).max() < 300  # near black, where curves are steep
+    rgb = convert_picture(numbers, Conversion(grays()["gray-22"], SRGB), 8).numbers
+    assert rgb.shape == (60, 100, 3) and np.ptp(rgb.astype(int), axis=2).max() <= 1
