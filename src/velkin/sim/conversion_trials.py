@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -40,7 +41,7 @@ def between_all() -> PairErrors:
         values = rng.random((150, 200, 3))
         values[:40] *= 0.02
         for bits, top, kind in ((8, 255, np.uint8), (16, 65535, np.uint16)):
-            numbers = (values * top).astype(kind)
+            numbers: NDArray[Any] = (values * top).astype(kind)
             linear = a.decode(numbers / top) @ between(a, b).T
             found = convert_picture(numbers, Conversion(a, b), bits, False).numbers
             meant = np.round(np.clip(b.encode(linear), 0, 1) * top)
