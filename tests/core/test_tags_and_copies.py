@@ -368,3 +368,21 @@ def test_every_written_format_loads_elsewhere_with_its_profile(tmp_path):
         data = encode_numbers(Picture(RGB, None, "rgb"), kind, matrix_profile(BUILT_IN["oprgb"]), "oprgb", tmp_path / "none")
         with Image.open(io.BytesIO(data)) as image:
             assert image.size == (56, 40) and image.info.get("icc_profile")
+
+
+def test_converting_to_the_space_it_is_in_changes_no_number(tmp_path):
+    for name in ("a.jpg", "a.png", "a.tif", "a.webp"):
+        path = write(tmp_path / name, matrix_profile(SRGB, 2))
+        found = inspect(path).said
+        out = tmp_path / f"o-{name}"
+        done = write_copy(path, found, (Step("convert", SRGB),), CopyWish(out))
+        assert done.in_place and np.array_equal(decode_picture(out).numbers, decode_picture(path).numbers)
+    deep = RGB.astype(np.uint16) * 257
+    tifffile.imwrite(tmp_path / "deep.tif", deep, photometric="rgb", iccprofile=matrix_profile(SRGB))
+    said = inspect(tmp_path / "deep.tif").said
+    for name, wish in (("x.png", {"bits": 8}), ("y.jpg", {}), ("z.tif", {"bits": 16})):
+        write_copy(tmp_path / "deep.tif", said, (Step("convert", SRGB),), CopyWish(tmp_path / name, **wish))
+        numbers = decode_picture(tmp_path / name).numbers
+        if name != "y.jpg":
+            assert np.array_equal(numbers, RGB if name == "x.png" else deep)
+        assert inspect(tmp_path / name).tag.space == "srgb"

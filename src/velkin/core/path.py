@@ -17,7 +17,7 @@ from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
 from velkin.core.cameraprofiles.tone import ToneCurve
 from velkin.core.conversion.convert import Conversion
 from velkin.core.files.raw import RawFacts
-from velkin.core.icc.space import Space
+from velkin.core.icc.space import Space, same_numbers
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import ROMM, SRGB, RGBSpace
 
@@ -92,7 +92,7 @@ def chain_of(start: Space, steps: tuple[Step, ...]) -> tuple[tuple[Conversion, .
     """The conversions that steps amount to, each from the space assigned before it, and the space at their end."""
     now, chain = start, []
     for step in steps:
-        if step.verb == "convert" and now != step.space:
+        if step.verb == "convert" and not same_numbers(now, step.space):
             chain.append(Conversion(now, step.space, step.intent, step.black_point))
         now = step.space
     return tuple(chain), now

@@ -62,6 +62,7 @@ class SourceBench(Bench):
         super().__init__("Source")
         self._desk = desk
         self._model = desk.model
+        self._offered: int | None = None
         head = QWidget()
         row = QHBoxLayout(head)
         row.setContentsMargins(0, 0, 0, 0)
@@ -127,7 +128,6 @@ class SourceBench(Bench):
         self.given = SpaceBox("The space to give")
         self.given.picked.connect(lambda _: self._tried())
         texts = ("Give it a space", "Give it that space, then convert", "Keep it untagged")
-        self._hints = ("", "", "nothing changes; written without a tag")
         for number, text in enumerate(texts):
             radio = QRadioButton(text)
             self.choices.addButton(radio, number)
@@ -146,7 +146,10 @@ class SourceBench(Bench):
                 column.addWidget(self._no_pins)
             else:
                 column.addWidget(radio)
-                column.addWidget(self._indented(f"then {CONVERT}" if number == GIVE_CONVERT else self._hints[LEAVE]))
+                hint = self._indented(f"then {CONVERT}")
+                column.addWidget(hint)
+                if number == LEAVE:
+                    self._leave_hint = hint
         self.choices.idClicked.connect(lambda _: self._tried())
         self.column.addWidget(self._decision)
 
@@ -251,7 +254,10 @@ class SourceBench(Bench):
         facts, state = frame.picture, self._model.state
         spaces = self._desk.spaces.of_model(facts.colour_model)
         first = facts.said or (spaces[0].id if spaces else "")
-        fresh = getattr(self, "_offered", None) != frame.id
+        fresh = self._offered != frame.id
+        bare = facts.tag.state == "untagged"
+        self.choices.button(LEAVE).setText("Keep it untagged" if bare else "Leave it as it came")  # type: ignore[union-attr]
+        self._leave_hint.setText("nothing changes; " + ("written without a tag" if bare else "a copy is the same file again"))
         self.given.offer(spaces, first if fresh else "")
         self.given.setEnabled(bool(spaces))
         self.try_on.setVisible(bool(spaces))
@@ -282,9 +288,10 @@ class SourceBench(Bench):
         second = second_line(space)
         self._given_hint.setText(f"{ASSIGN}; {second}" if second else ASSIGN)
         if choice == LEAVE:
-            self.sentence.setText("It stays as it came, and a copy of it is written without a tag.")
-            self.decide.setText("Keep it untagged")
-            self.decide_all.setText(f"Keep {others} untagged")
+            bare = frame.picture.tag.state == "untagged"
+            self.sentence.setText("It stays as it came: nothing says what its numbers mean, and no hand-off takes it.")
+            self.decide.setText("Keep it untagged" if bare else "Leave it as it came")
+            self.decide_all.setText(f"Keep {others} untagged" if bare else f"Leave {others}")
         elif choice == GIVE:
             self.sentence.setText(
                 f"{name} goes into the ledger: every number stays, the look changes. The source file is not touched."

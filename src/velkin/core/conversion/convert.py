@@ -293,7 +293,9 @@ def convert_picture(numbers: Numbers, c: Conversion, bits: int, dither: bool = T
     kind = {8: np.uint8, 16: np.uint16, 32: np.float32}[bits]
     out = np.empty((len(flat), CHANNELS[c.destination.model]), dtype=kind)
     integers = flat.dtype in (np.uint8, np.uint16) and bits != 32
-    if integers and c.exact:
+    if c.source == c.destination:  # other bits only
+        outside = _by_blocks(flat, c, bits, dither, width, out)
+    elif integers and c.exact:
         outside = _codes_exactly(flat, c, dither and bits == 8, width, out)
     elif integers and CHANNELS[c.source.model] == 3 and not isinstance(c.destination, RGBSpace) and len(flat) > _FEW:
         outside = None

@@ -12,7 +12,7 @@ import struct
 from dataclasses import dataclass
 from pathlib import Path
 
-from velkin.core.conversion.convert import convert_chain, share_outside
+from velkin.core.conversion.convert import Conversion, convert_chain, share_outside
 from velkin.core.errors import BadProfile, NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.encode import FORMATS, LOSSLESS, best_bits, check_format, encode_numbers
 from velkin.core.files.picture import Picture, decode_picture, kind_of
@@ -100,19 +100,27 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
         own_kind = kind_of(source)
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror})", source) from error
-    if not chain and own_kind == kind and kind in IN_PLACE and wish.bits is None:
+    eight = kind in ("jpeg", "webp") and wish.bits == 8
+    if not chain and own_kind == kind and kind in IN_PLACE and (wish.bits is None or eight):
         return _same_samples(source, kind, space, wish)
     picture = decode_picture(source, wish.page)
+    own = 8 * picture.numbers.dtype.itemsize
+    if (
+        not chain
+        and space is not None
+        and steps[-1].verb == "convert"
+        and (kind not in LOSSLESS or wish.bits not in (None, own))
+    ):
+        chain = (Conversion(space, space),)  # the numbers are right already; only bits or format are others
     if space is not None and not chain:
         check_model(space, picture.model, source)
     if not chain:
         return _as_decoded(picture, source, kind, own_kind, space, wish)
     assert space is not None
     check_model(chain[0].source, picture.model, source)
-    own = 8 * picture.numbers.dtype.itemsize
     bits = wish.bits or best_bits(kind, own)
     check_format(kind, bits, space.model, wish.out)
-    done = convert_chain(picture.numbers, chain, bits, (wish.dither and own > 8) or (wish.dither and bits == 8))
+    done = convert_chain(picture.numbers, chain, bits, wish.dither)
     outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, chain[0].source, space)
     converted = Picture(done.numbers, _alpha(picture, bits), space.model)
     data = encode_numbers(converted, kind, profile_of(space), family(space), source, wish.quality)

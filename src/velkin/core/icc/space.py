@@ -162,6 +162,15 @@ def same(a: Space | None, b: Space | None) -> bool:
     return False
 
 
+def same_numbers(a: Space, b: Space) -> bool:
+    """Whether every colour has the very same numbers in two spaces, so that a conversion would change nothing."""
+    if a == b:
+        return True
+    if isinstance(a, RGBSpace) and isinstance(b, RGBSpace):
+        return a.transfer == b.transfer and bool(np.abs(a.to_xyz - b.to_xyz).max() < 1e-9)
+    return False
+
+
 def built_in_space(identifier: str) -> Space | None:
     """A built-in RGB, gray or Lab space by its id."""
     return BUILT_IN.get(identifier) or grays().get(identifier) or (LAB if identifier == "lab" else None)
