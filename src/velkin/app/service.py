@@ -310,6 +310,8 @@ class RenderService(QObject):
                 result = error
             except (OSError, MemoryError, cv2.error, np.linalg.LinAlgError) as error:
                 result = VelkinError(f"the work stopped ({error}); nothing was changed")
+            except Exception as error:  # whatever it is, the window must not wait for it for ever
+                result = VelkinError(f"the work stopped unexpectedly ({type(error).__name__}: {error}); nothing was changed")
             if not self._closing:
                 self.finished.emit(done, result)
 

@@ -207,7 +207,10 @@ class SpaceActions:
         if frame is None:
             return
         path = self._model.state.path(frame.id)
-        if chain_of(path.start, path.steps)[0] or not path.steps:
+        if not path.steps:
+            self._model.report(f"{frame.name}: no space was assigned here, so that there is nothing to write into the source.")
+            return
+        if chain_of(path.start, path.steps)[0]:
             self._model.report(
                 f"{frame.name}: only an assignment can be written into the source itself; a conversion is saved as a copy."
             )

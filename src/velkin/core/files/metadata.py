@@ -20,6 +20,8 @@ from velkin.core.files.safely import is_text_name
 
 Floats = NDArray[np.float64]
 
+#: Exif values of more bytes than this are not looked at.
+_LONGEST_TEXT = 16384
 # what describes the raw mosaic and must not be said of a finished picture
 _RAW_ONLY = ("Exif.SubImage", "Exif.Thumbnail", "Exif.Image2", "Exif.Image3")
 _IMAGE_KEPT = frozenset(
@@ -116,7 +118,8 @@ def exif_facts(path: Path) -> ExifFacts:
     except exiv2.Exiv2Error as error:
         raise UnreadableFile(f"its metadata cannot be read ({error})", path) from error
     exif = image.exifData()
-    values: dict[str, str] = {datum.key(): datum.toString() for datum in exif}
+    # embedded profiles, previews and the like are no words
+    values: dict[str, str] = {datum.key(): datum.toString() for datum in exif if datum.size() <= _LONGEST_TEXT}
 
     def first(*keys: str) -> str:
         return next((values[k].strip() for k in keys if values.get(k, "").strip()), "")
