@@ -17,7 +17,7 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.reading_job import read_found
 from velkin.core.charts.spot import spot_chart, spot_neutral
 from velkin.core.errors import VelkinError
-from velkin.core.files.picture import is_picture_name
+from velkin.core.files.names import is_picture_name
 from velkin.core.files.raw import is_raw_name
 from velkin.core.shoot.lights import Arrival
 from velkin.core.shoot.shoot import Shoot, Spotted, look_at

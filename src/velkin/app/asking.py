@@ -14,7 +14,7 @@ from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart, save_text
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import BadChart, VelkinError
-from velkin.core.files.picture import SUFFIXES as PICTURES
+from velkin.core.files.names import PICTURES
 from velkin.core.files.raw import SUFFIXES
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.shoot.lights import light_words

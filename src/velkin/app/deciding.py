@@ -19,7 +19,6 @@ from velkin.core.conversion.convert import Conversion, lab_of, linear_in
 from velkin.core.conversion.effect import Effect, effect_of
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.outside import Outside, measure_outside
-from velkin.core.handoff.copies import CopyWish, retag_source, write_copy
 from velkin.core.icc.space import Space, same
 from velkin.core.icc.transform import Intent
 from velkin.core.path import ColourPath
@@ -32,6 +31,7 @@ from velkin.core.tags.pins import Pin
 
 if TYPE_CHECKING:
     from velkin.app.desk import Desk
+    from velkin.core.handoff.copies import CopyWish
 
 
 @dataclass(frozen=True)
@@ -176,6 +176,8 @@ class Deciding(QObject):
 
     def save_copy(self, frame: int, wish: CopyWish) -> None:
         """Write a tagged copy of a finished picture."""
+        from velkin.core.handoff.copies import write_copy  # the libraries that write files load when they are needed
+
         state = self._model.state
         path, source = state.path(frame), state.frames[frame].path
         start = path.start if path.camera.known else None  # type: ignore[union-attr]
@@ -204,6 +206,8 @@ class Deciding(QObject):
                 self._model.notice.emit(f"{f.path.name} itself is now tagged {path.here.name}; its numbers are the same.")
 
         def work() -> Any:
+            from velkin.core.handoff.copies import retag_source
+
             page = f.picture.page
             retag_source(f.path, path.here, page)
             return look_at(f.path, page)

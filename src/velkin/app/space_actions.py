@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from velkin.app.benches.pin_numbers import PinNumbers, read_pin
-from velkin.app.copy_sheet import CopySheet
 from velkin.app.rules_sheet import RulesSheet
 from velkin.app.space_cards import SpaceCards
 from velkin.app.space_sheets import OwnSpaceSheet, PurposeSheet
@@ -188,6 +187,8 @@ class SpaceActions:
 
     def save_copy(self) -> None:
         """Write a tagged copy of the frame in the viewer."""
+        from velkin.app.copy_sheet import CopySheet
+
         frame = self._finished()
         if frame is None:
             return

@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.containers import jpeg_segments
@@ -232,6 +231,8 @@ def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int
 
 def exif_block(source: Path, is_srgb: bool, size: tuple[int, int]) -> bytes:
     """The Exif that `carry_into` would write, as a block for formats that exiv2 cannot write."""
+    from PIL import Image
+
     stream = BytesIO()
     Image.new("L", (8, 8)).save(stream, "JPEG")
     carried = carry_into(stream.getvalue(), source, is_srgb, size)

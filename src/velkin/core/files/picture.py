@@ -18,8 +18,6 @@ from velkin.core.errors import NotSupported, UnreadableFile, VelkinError
 Pixels = NDArray[np.float32]
 Numbers = NDArray[np.uint8] | NDArray[np.uint16] | NDArray[np.float32]
 
-#: Finished pictures by their names' ends; what they are is decided by opening them.
-SUFFIXES = frozenset({".tif", ".tiff", ".jpg", ".jpeg", ".png", ".webp", ".avif", ".jxl"})
 #: Pictures of more pixels than this are refused rather than filling the memory.
 LARGEST = 400_000_000
 
@@ -56,11 +54,6 @@ class Picture:
     alpha: Numbers | None
     model: str
     not_numbers: int = 0
-
-
-def is_picture_name(path: Path) -> bool:
-    """Whether a file's name ends like a finished picture's."""
-    return path.suffix.lower() in SUFFIXES
 
 
 def kind_of(path: Path) -> str:

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.files import raw
-from velkin.core.files.picture import decode_picture
 from velkin.core.path import CameraStage, PictureStage
 
 
@@ -28,6 +27,8 @@ def decode_source(path: Path, camera: CameraStage | PictureStage, half: bool = F
     """
     if isinstance(camera, CameraStage):
         return raw.decode(path, half)
+    from velkin.core.files.picture import decode_picture  # its libraries load when a finished picture is shown
+
     numbers = decode_picture(path, camera.page).numbers
     if not half:
         return numbers

@@ -13,13 +13,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from velkin.core.conversion.convert import Conversion, convert_chain, share_outside
-from velkin.core.errors import BadProfile, NotSupported, OutputFailed, UnreadableFile
+from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.encode import FORMATS, LOSSLESS, best_bits, check_format, encode_numbers
 from velkin.core.files.picture import Picture, decode_picture, kind_of
 from velkin.core.files.retag import IN_PLACE, retagged
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.gamut.outside import Outside
-from velkin.core.icc.space import Space, profile_of
+from velkin.core.icc.space import Space, check_model, profile_of
 from velkin.core.path import Step, chain_of
 from velkin.core.spaces.rgb import RGBSpace, family_of
 
@@ -108,6 +108,7 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     if (
         not chain
         and space is not None
+        and steps
         and steps[-1].verb == "convert"
         and (kind not in LOSSLESS or wish.bits not in (None, own))
     ):
@@ -126,14 +127,6 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     data = encode_numbers(converted, kind, profile_of(space), family(space), source, wish.quality)
     write_whole(wish.out, data, wish.replace)
     return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers)
-
-
-def check_model(space: Space, model: str, source: Path) -> None:
-    """Refuse a space of another colour model than the picture's. Raises BadProfile."""
-    if space.model != model:
-        raise BadProfile(
-            f"{space.name} is for {space.model} pictures, and this one is {model}; it cannot be given to it", source
-        )
 
 
 def _alpha(picture: Picture, bits: int):  # type: ignore[no-untyped-def]

@@ -171,6 +171,14 @@ def same_numbers(a: Space, b: Space) -> bool:
     return False
 
 
+def check_model(space: Space, model: str, source: Path) -> None:
+    """Refuse a space of another colour model than the picture's. Raises BadProfile."""
+    if space.model != model:
+        raise BadProfile(
+            f"{space.name} is for {space.model} pictures, and this one is {model}; it cannot be given to it", source
+        )
+
+
 def built_in_space(identifier: str) -> Space | None:
     """A built-in RGB, gray or Lab space by its id."""
     return BUILT_IN.get(identifier) or grays().get(identifier) or (LAB if identifier == "lab" else None)

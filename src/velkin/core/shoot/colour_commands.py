@@ -10,8 +10,7 @@ from typing import TYPE_CHECKING
 
 from velkin.core.conversion.convert import is_destination
 from velkin.core.errors import BadProfile, ShootError
-from velkin.core.handoff.copies import check_model
-from velkin.core.icc.space import Space, built_in_space
+from velkin.core.icc.space import Space, built_in_space, check_model
 from velkin.core.icc.transform import Intent
 from velkin.core.shoot.lights import Arrival
 from velkin.core.shoot.records import ledger_to_json, picture_to_json, pins_to_json, rules_to_json, space_to_json

@@ -22,10 +22,10 @@ from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
 from velkin.core.tags.facts import PictureFacts
-from velkin.core.tags.inspect import Statement, Tag
 from velkin.core.tags.ledger import Entry
 from velkin.core.tags.pins import Pin, Target
 from velkin.core.tags.rules import IntakeRules, Rule
+from velkin.core.tags.tag import Statement, Tag
 
 
 def facts_to_json(facts: RawFacts) -> str:

@@ -38,7 +38,6 @@ from velkin.core.shoot.state import ROLES, Frame, Gift, Light, State, WrittenFil
 from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import BUILT_IN, ROMM, RGBSpace
 from velkin.core.tags.facts import PictureFacts, facts_of
-from velkin.core.tags.inspect import inspect
 
 
 @dataclass(frozen=True)
@@ -73,6 +72,8 @@ def look_at(path: Path, page: int = 0) -> Arrival:
         raise UnreadableFile("its name or folder is not valid text (UTF-8), which a shoot cannot keep; rename it", path)
     if is_raw_name(path):
         return Arrival(read_facts(path), digest_of(path))
+    from velkin.core.tags.inspect import inspect  # the libraries that read pictures load when one arrives
+
     found = inspect(path, page)
     return Arrival(facts_of(found), digest_of(path), found.said)
 

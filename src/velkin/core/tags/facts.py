@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from velkin.core.files.facts import FileFacts
-from velkin.core.tags.inspect import Inspection, Statement, Tag
+from velkin.core.tags.tag import Statement, Tag
+
+if TYPE_CHECKING:
+    from velkin.core.tags.inspect import Inspection
 
 
 @dataclass(frozen=True, kw_only=True)

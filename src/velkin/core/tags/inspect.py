@@ -22,6 +22,7 @@ from velkin.core.icc.read import parse
 from velkin.core.icc.space import LAB, ICCSpace, Space, same, space_of
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace, family_of
 from velkin.core.tags.said import space_of_cicp, space_of_exif, space_of_png
+from velkin.core.tags.tag import Statement, Tag
 
 Image.MAX_IMAGE_PIXELS = LARGEST  # Pillow warns and refuses by the same limit as Velkin
 
@@ -30,37 +31,6 @@ _MODELS = {"1": "gray", "L": "gray", "LA": "gray", "I;16": "gray", "I;16B": "gra
 _MODELS |= {"P": "rgb", "RGB": "rgb", "RGBA": "rgb", "RGBX": "rgb", "CMYK": "cmyk", "YCbCr": "rgb", "LAB": "lab"}
 _CHANNELS = {"1": 1, "L": 1, "LA": 2, "P": 3, "RGB": 3, "RGBA": 4, "RGBX": 4, "CMYK": 4, "YCbCr": 3, "LAB": 3}
 _EXIF_SPACES = {1: "sRGB", 2: "opRGB (not in the standard)", 65535: "uncalibrated"}
-
-
-@dataclass(frozen=True)
-class Tag:
-    """What a file says of its colour.
-
-    Attributes
-    ----------
-    state : str
-        ``tagged``, ``claimed``, ``untagged``, ``damaged`` or ``raw``.
-    source : str
-        ``icc``, ``cicp``, ``png-srgb``, ``png-gama``, ``exif``, ``dng`` or ``none``.
-    description : str
-        The profile's own words, or what the claim says.
-    space : str or None
-        Id of the built-in space that the profile equals or the claim names.
-    """
-
-    state: str
-    source: str
-    description: str = ""
-    space: str | None = None
-
-
-@dataclass(frozen=True)
-class Statement:
-    """One thing that a file says of its colour: about what, where it stands, what it says."""
-
-    about: str
-    where: str
-    says: str
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,36 @@
+"""What a file says of its colour, as plain values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Tag:
+    """What a file says of its colour.
+
+    Attributes
+    ----------
+    state : str
+        ``tagged``, ``claimed``, ``untagged``, ``damaged`` or ``raw``.
+    source : str
+        ``icc``, ``cicp``, ``png-srgb``, ``png-gama``, ``exif``, ``dng`` or ``none``.
+    description : str
+        The profile's own words, or what the claim says.
+    space : str or None
+        Id of the built-in space that the profile equals or the claim names.
+    """
+
+    state: str
+    source: str
+    description: str = ""
+    space: str | None = None
+
+
+@dataclass(frozen=True)
+class Statement:
+    """One thing that a file says of its colour: about what, where it stands, what it says."""
+
+    about: str
+    where: str
+    says: str
