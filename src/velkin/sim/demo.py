@@ -25,11 +25,17 @@ def prepare_demo(folder: Path | None = None, progress: Callable[[int, int], None
     frames = folder / "frames"
     shoot_path = folder / f"{madderfold.TITLE}.velkin"
     fresh = not madderfold.is_made(frames) or not elsewhere.is_made(folder / "arrived")
-    madderfold.make(frames, progress)
+    shot: list[int] = [0]
+
+    def of_all(done: int, total: int) -> None:
+        shot[0] = total
+        progress(done, total + elsewhere.COUNT)
+
+    madderfold.make(frames, of_all)
     if shoot_path.exists() and (fresh or not _is_sound(shoot_path)):
         for old in folder.glob(f"{madderfold.TITLE}*.velkin*"):
             old.unlink()
-    arrived = elsewhere.make(folder / "arrived", frames)
+    arrived = elsewhere.make(folder / "arrived", frames, lambda done: progress(shot[0] + done, shot[0] + elsewhere.COUNT))
     if not shoot_path.exists():
         write_demo_shoot(shoot_path, frames, arrived)
     return shoot_path

@@ -28,6 +28,8 @@ Pixels = NDArray[np.float32]
 
 MILL, OTHERS = "the mill", "elsewhere"
 _RECIPE = "1"
+#: How many files there are.
+COUNT = 9
 
 
 def _linear(frames: Path, name: str, crop: tuple[float, float, float, float], width: int, space: RGBSpace) -> Pixels:
@@ -74,7 +76,7 @@ def is_made(folder: Path) -> bool:
     return mark.is_file() and mark.read_text().strip() == _RECIPE
 
 
-def make(folder: Path, frames: Path) -> list[Path]:
+def make(folder: Path, frames: Path, made: Callable[[int], None] = lambda done: None) -> list[Path]:
     """Make the files in two folders, `MILL` and `OTHERS`; what is there already from this version is kept.
 
     The mill writes opRGB numbers and leaves the tag out; one of its files has half a profile. From elsewhere come a telephone's
@@ -111,9 +113,10 @@ def make(folder: Path, frames: Path) -> list[Path]:
     files = list(jobs)
     if is_made(folder) and all(f.is_file() for f in files):
         return files
-    for path, build in jobs.items():
+    for done, (path, build) in enumerate(jobs.items(), start=1):
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, build(), True)
+        made(done)
     profile = folder / f"{press.NAME}.icc"
     write_whole(profile, press.press_profile(4), True)
     mark.write_text(_RECIPE + "\n")
