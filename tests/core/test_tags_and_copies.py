@@ -298,6 +298,11 @@ def test_a_source_is_retagged_only_by_its_own_command(tmp_path, monkeypatch):
     retag_source(path, OPRGB)
     assert inspect(path).tag.space == "oprgb" and np.array_equal(decode_picture(path).numbers, numbers)
     assert [p.name for p in tmp_path.iterdir()] == ["a.jpg"]
+    link = tmp_path / "link.jpg"
+    link.symlink_to(path)
+    retag_source(link, P3)
+    assert link.is_symlink() and inspect(path).tag.space == "p3"
+    link.unlink()
     before = path.read_bytes()
     monkeypatch.setattr("os.replace", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")))
     with pytest.raises(VelkinError):

@@ -26,7 +26,6 @@ from velkin.core.render import numbers_here
 from velkin.core.shoot.outside import ShootOutside, shoot_outside
 from velkin.core.shoot.shoot import look_at
 from velkin.core.spaces.rgb import RGBSpace
-from velkin.core.tags.ledger import Entry
 from velkin.core.tags.pins import Pin
 
 if TYPE_CHECKING:
@@ -270,11 +269,6 @@ def _pixels(image: QImage) -> Any:
     row = plain.bytesPerLine() // samples.itemsize
     pixels = samples.reshape(plain.height(), row)[:, : 4 * plain.width()].reshape(plain.height(), plain.width(), 4)
     return pixels.copy() if image.hasAlphaChannel() else pixels[..., :3].copy()
-
-
-def tried(verb: str, space: Space, intent: Intent = Intent.RELATIVE, black_point: bool = True) -> Entry:
-    """An entry for trying: what it would be, without a time."""
-    return Entry(verb, space.id, intent, black_point)
 
 
 def warn_of_wrong_verb(path: ColourPath, verb: str, space: Space, sample_lab_change: float | None) -> str:

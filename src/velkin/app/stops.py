@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from velkin.app.service import Measured
-from velkin.app.words import count, share, temperature_words
+from velkin.app.words import ASSIGN, CONVERT, count, share, temperature_words
 from velkin.core.icc.space import same
 from velkin.core.path import ColourPath
 from velkin.core.shoot.state import Frame, State, WrittenFile
@@ -14,8 +14,8 @@ DOTTED, SOLID, HAIRLINE = "dotted", "solid", "hairline"
 
 #: The links' meaning, in the words used everywhere.
 LINK_WORDS = {
-    DOTTED: "numbers stay, look changes",
-    SOLID: "look stays, numbers change",
+    DOTTED: ASSIGN,
+    SOLID: CONVERT,
     HAIRLINE: "nothing happens",
 }
 

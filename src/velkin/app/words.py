@@ -7,10 +7,10 @@ from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.models import WORDS
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.shoot.state import State
+from velkin.core.tags.ledger import MEANING
 
 MINUS = "\u2212"
-CONVERT = "look stays, numbers change"
-ASSIGN = "numbers stay, look changes"
+CONVERT, ASSIGN = MEANING["convert"], MEANING["assign"]
 MODELS = {"rgb": "RGB", "gray": "gray", "cmyk": "CMYK", "lab": "Lab"}
 
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 from velkin.app import theme
 from velkin.app.benches.parts import button, row_of, soft
 from velkin.app.desk import Desk
-from velkin.app.words import signed
+from velkin.app.words import ASSIGN, CONVERT, signed
 from velkin.core.tags.ledger import MEANING
 
 _ENTRIES = Qt.ItemDataRole.UserRole
@@ -55,12 +55,10 @@ class LedgerList(QWidget):
         rows: list[tuple[str, str, str, int]] = [(arrived, "", "", 0)]
         if frame.is_raw:
             stage = path.raw_stage
-            rows.append(
-                (f"{stage.profile or 'built-in profile'}, balance {stage.balance_from}", "", "numbers stay, look changes", 0)
-            )
+            rows.append((f"{stage.profile or 'built-in profile'}, balance {stage.balance_from}", "", ASSIGN, 0))
             if path.exposure:
                 rows.append((f"exposure {signed(path.exposure, 2)} EV", "", "", 0))
-            rows.append((f"converted to {path.arrives_in.name}", "", "look stays, numbers change", 0))
+            rows.append((f"converted to {path.arrives_in.name}", "", CONVERT, 0))
         elif frame.waits:
             rows.append((f"held: {frame.picture.tag.state}", "", "the intake rules wait for a decision", 0))
         for number, entry in enumerate(frame.ledger, start=1):

@@ -305,12 +305,12 @@ def convert_picture(numbers: Numbers, c: Conversion, bits: int, dither: bool = T
     return Converted(out.reshape(height, width, -1), outside)
 
 
-def _channel_tables(space: RGBSpace, dtype: np.dtype[np.generic], then: object = None) -> list[Pixels]:
+def _channel_tables(
+    space: RGBSpace, dtype: np.dtype[np.generic], then: Callable[[NDArray[Any]], NDArray[Any]] = lambda linear: linear
+) -> list[Pixels]:
     """A table from every code to linear light (or what `then` makes of it) for each channel; equal channels share one."""
     codes = np.linspace(0.0, 1.0, 256 if dtype == np.uint8 else 65536)
-    curves = space.decode(np.repeat(codes[:, None], 3, axis=1))
-    if callable(then):
-        curves = then(curves)
+    curves = then(space.decode(np.repeat(codes[:, None], 3, axis=1)))
     tables = [np.ascontiguousarray(curves[:, i], dtype=np.float32) for i in range(3)]
     return [tables[0]] * 3 if all(np.array_equal(t, tables[0]) for t in tables) else tables
 

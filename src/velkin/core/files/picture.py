@@ -20,6 +20,7 @@ Numbers = NDArray[np.uint8] | NDArray[np.uint16] | NDArray[np.float32]
 
 #: Pictures of more pixels than this are refused rather than filling the memory.
 LARGEST = 400_000_000
+Image.MAX_IMAGE_PIXELS = LARGEST  # Pillow goes by the same limit, wherever pictures are opened
 
 # what turns stored pixels upright, by Exif orientation
 _UPRIGHT = {

@@ -12,7 +12,7 @@ import struct
 from dataclasses import dataclass
 from pathlib import Path
 
-from velkin.core.conversion.convert import Conversion, convert_chain, share_outside
+from velkin.core.conversion.convert import Conversion, Numbers, as_float, convert_chain, quantised, share_outside
 from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.encode import FORMATS, LOSSLESS, best_bits, check_format, encode_numbers
 from velkin.core.files.picture import Picture, decode_picture, kind_of
@@ -129,10 +129,8 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers)
 
 
-def _alpha(picture: Picture, bits: int):  # type: ignore[no-untyped-def]
+def _alpha(picture: Picture, bits: int) -> Numbers | None:
     """The alpha channel in the bits of the result; carried, never converted."""
-    from velkin.core.conversion.convert import as_float, quantised
-
     if picture.alpha is None or 8 * picture.alpha.dtype.itemsize == bits:
         return picture.alpha
     floats = as_float(picture.alpha)
@@ -187,6 +185,7 @@ def retag_source(source: Path, space: Space, page: int = 0) -> None:
     UnreadableFile, OutputFailed
         When it cannot be read or written; the source is as it was.
     """
+    source = source.resolve()  # a link stays a link; the file it leads to is tagged
     kind = kind_of(source)
     if kind not in IN_PLACE:
         raise NotSupported(f"{kind.upper()} files cannot be given a tag without writing their pixels anew", source)

@@ -24,8 +24,6 @@ from velkin.core.spaces.rgb import BUILT_IN, RGBSpace, family_of
 from velkin.core.tags.said import space_of_cicp, space_of_exif, space_of_png
 from velkin.core.tags.tag import Statement, Tag
 
-Image.MAX_IMAGE_PIXELS = LARGEST  # Pillow warns and refuses by the same limit as Velkin
-
 _FORMATS = {"JPEG": "jpeg", "MPO": "jpeg", "PNG": "png", "WEBP": "webp", "AVIF": "avif", "JXL": "jxl"}
 _MODELS = {"1": "gray", "L": "gray", "LA": "gray", "I;16": "gray", "I;16B": "gray", "I": "gray", "F": "gray"}
 _MODELS |= {"P": "rgb", "RGB": "rgb", "RGBA": "rgb", "RGBX": "rgb", "CMYK": "cmyk", "YCbCr": "rgb", "LAB": "lab"}
