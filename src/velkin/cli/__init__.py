@@ -19,6 +19,7 @@ from velkin.cli.converting import assign, convert
 from velkin.cli.fitting import fit
 from velkin.cli.handing_off import hand_off
 from velkin.cli.inspecting import inspect_files
+from velkin.cli.proofing import ease, proof
 from velkin.cli.rendering import render
 from velkin.cli.saying import Wrong, fail, say
 from velkin.core.errors import NotSupported, VelkinError
@@ -104,6 +105,24 @@ def _build() -> _Parser:
     p.add_argument("--out", type=Path, required=True)
     p.add_argument("--replace", action="store_true")
 
+    p = verb("proof", "what a destination would lose", proof)
+    p.add_argument("file", type=Path)
+    p.add_argument("--to", required=True, metavar="SPACE")
+    p.add_argument("--from", dest="source", metavar="SPACE")
+    p.add_argument("--intent", default="relative", choices=["perceptual", "relative", "saturation", "absolute"])
+    p.add_argument("--no-bpc", action="store_true", help="without black point compensation")
+    p.add_argument("--page", type=int, default=1, help="which picture of a file that holds several, from 1")
+
+    p = verb("ease", "bring in what a destination cannot hold; the picture stays in its own space", ease)
+    p.add_argument("file", type=Path)
+    p.add_argument("--to", required=True, metavar="SPACE")
+    p.add_argument("--from", dest="source", metavar="SPACE")
+    p.add_argument("--strength", type=float, default=1.0, metavar="0..1")
+    p.add_argument("--page", type=int, default=1, help="which picture of a file that holds several, from 1")
+    p.add_argument("--quality", type=int, default=95, choices=range(1, 101), metavar="1..100", help="of JPEG, WebP and AVIF")
+    p.add_argument("--out", type=Path, required=True)
+    p.add_argument("--replace", action="store_true")
+
     p = verb("handoff", "write and check a shoot's destination", hand_off)
     p.add_argument("shoot", type=Path)
     p.add_argument("--to", required=True, metavar="DESTINATION")
@@ -112,8 +131,8 @@ def _build() -> _Parser:
     return parser
 
 
-_NOT_YET = ("proof", "ease", "match")
-_VERBS = ("inspect", "chart", "fit", "render", "assign", "convert", "handoff")
+_NOT_YET = ("match",)
+_VERBS = ("inspect", "chart", "fit", "render", "assign", "convert", "proof", "ease", "handoff")
 
 
 def main(argv: Sequence[str] | None = None) -> int:

@@ -50,8 +50,8 @@ def assign(arguments: argparse.Namespace) -> int:
     if is_raw_name(arguments.file):
         raise NotSupported("a raw file has no space to be given; use render", arguments.file)
     space = space_of_argument(arguments.space)
-    _not_a_profile(arguments.out, arguments.space, arguments.replace)
-    wish = CopyWish(arguments.out, page=_page(arguments), replace=arguments.replace)
+    not_a_profile(arguments.out, arguments.space, arguments.replace)
+    wish = CopyWish(arguments.out, page=page_of(arguments), replace=arguments.replace)
     done = write_copy(arguments.file, None, (Step("assign", space),), wish)
     if arguments.json:
         print_json({"out": str(done.out), "space": _said(space)})
@@ -62,37 +62,18 @@ def assign(arguments: argparse.Namespace) -> int:
 
 def convert(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.conversion.convert import is_destination
-    from velkin.core.errors import BadProfile
     from velkin.core.files.raw import is_raw_name
     from velkin.core.handoff.copies import CopyWish, write_copy
-    from velkin.core.icc.space import same
     from velkin.core.icc.transform import Intent
     from velkin.core.path import Step
-    from velkin.core.tags.inspect import inspect
 
     if is_raw_name(arguments.file):
         raise NotSupported("a raw file is not converted; use render", arguments.file)
-    to = space_of_argument(arguments.to)
-    if not is_destination(to):
-        raise BadProfile(
-            "the profile has no way from colours to device values, so that nothing can be converted to it", arguments.to
-        )
-    page = _page(arguments)
-    found = inspect(arguments.file, page)
-    if arguments.source is not None:
-        start = space_of_argument(arguments.source)
-        if found.said is not None and not same(found.said, start):
-            say(f"{arguments.file.name}: its tag says {found.said.name}; read as {start.name}, as --from asks")
-    elif found.said is not None:
-        start = found.said
-        if found.tag.state == "claimed":
-            say(f"{arguments.file.name}: only its metadata claims {start.name}; it is believed")
-    else:
-        why = "its profile is damaged" if found.tag.state == "damaged" else "it is untagged"
-        raise VelkinError(f"{why}, so that nothing says what its numbers mean; say it with --from", arguments.file)
-    _not_a_profile(arguments.out, arguments.to, arguments.replace)
-    _not_a_profile(arguments.out, arguments.source, arguments.replace)
+    to = destination_of(arguments)
+    page = page_of(arguments)
+    start = start_of(arguments, page)
+    not_a_profile(arguments.out, arguments.to, arguments.replace)
+    not_a_profile(arguments.out, arguments.source, arguments.replace)
     intent = Intent[arguments.intent.upper()]
     step = Step("convert", to, intent, not arguments.no_bpc)
     wish = CopyWish(arguments.out, arguments.bits, not arguments.no_dither, arguments.quality, page, arguments.replace)
@@ -109,11 +90,44 @@ def convert(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def _page(arguments: argparse.Namespace) -> int:
+def destination_of(arguments: argparse.Namespace) -> Space:
+    """The space that ``--to`` names. Raises NotSupported, BadProfile when nothing can be converted to it."""
+    from velkin.core.conversion.convert import is_destination
+    from velkin.core.errors import BadProfile
+
+    to = space_of_argument(arguments.to)
+    if not is_destination(to):
+        raise BadProfile(
+            "the profile has no way from colours to device values, so that nothing can be converted to it", arguments.to
+        )
+    return to
+
+
+def start_of(arguments: argparse.Namespace, page: int) -> Space:
+    """What a finished picture's numbers mean: ``--from``, else what the file says. Raises VelkinError where nothing does."""
+    from velkin.core.icc.space import same
+    from velkin.core.tags.inspect import inspect
+
+    found = inspect(arguments.file, page)
+    if arguments.source is not None:
+        start = space_of_argument(arguments.source)
+        if found.said is not None and not same(found.said, start):
+            say(f"{arguments.file.name}: its tag says {found.said.name}; read as {start.name}, as --from asks")
+        return start
+    if found.said is not None:
+        if found.tag.state == "claimed":
+            say(f"{arguments.file.name}: only its metadata claims {found.said.name}; it is believed")
+        return found.said
+    why = "its profile is damaged" if found.tag.state == "damaged" else "it is untagged"
+    raise VelkinError(f"{why}, so that nothing says what its numbers mean; say it with --from", arguments.file)
+
+
+def page_of(arguments: argparse.Namespace) -> int:
+    """The chosen picture of a file that holds several, from 0."""
     return max(int(arguments.page) - 1, 0)
 
 
-def _not_a_profile(out: Path, text: str | None, replace: bool) -> None:
+def not_a_profile(out: Path, text: str | None, replace: bool) -> None:
     """The output must not be a profile that was given."""
     from velkin.core.files.safely import refuse_output
 

@@ -1,6 +1,6 @@
 """The colour path: one frozen description of how a frame's numbers become what is shown, measured or written.
 
-Source → Camera → Working → Proof → Hand-off. Window, scope, command line, hand-off and check all use the same path through
+Source → Camera → Working → Ease → Destination. Window, scope, command line, hand-off and check all use the same path through
 `render.py`, so that what is shown, what is measured and what is written cannot differ.
 """
 
@@ -17,6 +17,7 @@ from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
 from velkin.core.cameraprofiles.tone import ToneCurve
 from velkin.core.conversion.convert import Conversion
 from velkin.core.files.raw import RawFacts
+from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space, same_numbers
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import ROMM, SRGB, RGBSpace
@@ -110,19 +111,36 @@ class ColourPath:
     working : RGBSpace
         What the picture is seen and measured in as linear light: the space of its numbers, or where that is none of matrix
         and curves, the shoot's.
-    destination : RGBSpace
+    destination : Space
     arrival : RGBSpace, optional
         The shoot's working space, in which raw frames arrive, where `working` is another.
     steps : tuple of Step
         The assignments and conversions of the ledger, in order.
+    intent, black_point
+        How the destination is reached.
+    easings : tuple of Easing
+        What brings colours in on the way to it, in order.
     """
 
     camera: CameraStage | PictureStage
     exposure: float = 0.0
     working: RGBSpace = ROMM
-    destination: RGBSpace = SRGB
+    destination: Space = SRGB
     arrival: RGBSpace | None = None
     steps: tuple[Step, ...] = ()
+    intent: Intent = Intent.RELATIVE
+    black_point: bool = True
+    easings: tuple[Easing, ...] = ()
+
+    @property
+    def proof(self) -> Conversion:
+        """The last conversion: from the working space to the destination."""
+        return Conversion(self.working, self.destination, self.intent, self.black_point)
+
+    @property
+    def to_work(self) -> ColourPath:
+        """The path as far as the working space, the same for every destination."""
+        return replace(self, destination=self.working, intent=Intent.RELATIVE, black_point=True, easings=())
 
     @property
     def raw_stage(self) -> CameraStage:
@@ -158,7 +176,7 @@ class ColourPath:
 def path_of(
     camera: CameraStage | PictureStage,
     shoot_space: RGBSpace,
-    destination: RGBSpace,
+    destination: Space,
     exposure: float = 0.0,
     steps: tuple[Step, ...] = (),
 ) -> ColourPath:

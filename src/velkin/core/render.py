@@ -13,8 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.models import Matrix
-from velkin.core.conversion.convert import Numbers, as_float, converted, linear_in
+from velkin.core.conversion.convert import Conversion, Numbers, as_float, converted, linear_in
 from velkin.core.conversion.dither import dither_for
+from velkin.core.gamut.ease import ease
+from velkin.core.gamut.proof import PLAIN, Paper, linear_there
+from velkin.core.icc.space import Space
 from velkin.core.path import CameraStage, ColourPath, PictureStage, chain_of
 from velkin.core.spaces.rgb import ROMM, RGBSpace, between
 
@@ -93,6 +96,11 @@ def _coloured(pixels: Pixels, camera: CameraStage, to_output: NDArray[np.float64
     return np.asarray(cv2.transform(balanced(pixels, camera.balance), matrix), dtype=np.float32)
 
 
+def eased(working: Pixels, path: ColourPath) -> Pixels:
+    """Linear working RGB with the path's easings; the very array where there are none. Raises BadProfile."""
+    return ease(working, path.working, path.destination, path.easings) if path.easings else working
+
+
 def to_space(working: Pixels, path: ColourPath, space: RGBSpace) -> Pixels:
     """Linear RGB in `space` of linear working RGB, colorimetric and unclipped."""
     if space == path.working:
@@ -148,9 +156,30 @@ def encode_16bit(linear: Pixels, space: RGBSpace) -> NDArray[np.uint16]:
     return np.asarray(_looked_up(_by_root(linear), table), dtype=np.uint16)
 
 
-def for_screen(working: Pixels, path: ColourPath, screen: RGBSpace) -> Bytes:
-    """What a screen is given, (H, W, 3) uint8: the colours that `encode_8bit` writes, without dither."""
-    return encode_8bit(to_space(working, path, screen), screen, dither=False)
+def for_screen(working: Pixels, path: ColourPath, screen: Space, proofed: bool = False, paper: Paper = PLAIN) -> Bytes:
+    """What a screen is given, (H, W, 3) uint8, without dither.
+
+    Parameters
+    ----------
+    working : ndarray (H, W, 3), float32
+        Linear working RGB, eased where the path eases.
+    proofed : bool
+        Show the colours that the destination has in place of those meant.
+    paper : Paper
+        What of the destination's medium is simulated.
+
+    Raises
+    ------
+    BadProfile
+        When destination or screen is a profile that cannot be used that way.
+    """
+    seen = linear_there(working, path.proof, paper) if proofed else working
+    if isinstance(screen, RGBSpace):
+        return encode_8bit(to_space(seen, path, screen), screen, dither=False)
+    numbers = converted(
+        np.asarray(path.working.encode(np.clip(seen, 0.0, 1.0)), dtype=np.float32), Conversion(path.working, screen)
+    )
+    return np.asarray(np.clip(numbers, 0.0, 1.0) * 255.0 + 0.5, dtype=np.uint8)
 
 
 def histogram(linear: Pixels, space: RGBSpace, bins: int = 128) -> NDArray[np.int64]:

@@ -14,24 +14,43 @@ Pixels = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class ChannelEnds:
-    """Counts of pixels of one channel driven to either end."""
+    """Counts of pixels of one channel driven to either end, and how many of them by their tone: a grey as light would be too."""
 
     low: int
     high: int
+    low_tone: int = 0
+    high_tone: int = 0
 
 
 @dataclass(frozen=True)
 class Outside:
-    """How many pixels a space cannot hold (COLOUR.md section 5). Shares are always counts over `pixels`."""
+    """How many pixels a space cannot hold (COLOUR.md section 5). Shares are always counts over `pixels`.
+
+    Attributes
+    ----------
+    pixels, outside : int
+    channels : tuple of ChannelEnds
+        One for each channel of the destination.
+    tone : int
+        Pixels outside by their tone: a grey of their lightness is not held either. The rest is outside by colour.
+    largest : int
+        Pixels of the largest contiguous patch, where it was looked for.
+    """
 
     pixels: int
     outside: int
-    channels: tuple[ChannelEnds, ChannelEnds, ChannelEnds]
+    channels: tuple[ChannelEnds, ...]
+    tone: int = 0
+    largest: int = 0
 
     def __add__(self, other: Outside) -> Outside:
         """The counts of two parts of a picture together."""
-        ends = [ChannelEnds(a.low + b.low, a.high + b.high) for a, b in zip(self.channels, other.channels, strict=True)]
-        return Outside(self.pixels + other.pixels, self.outside + other.outside, (ends[0], ends[1], ends[2]))
+        ends = [
+            ChannelEnds(a.low + b.low, a.high + b.high, a.low_tone + b.low_tone, a.high_tone + b.high_tone)
+            for a, b in zip(self.channels, other.channels, strict=True)
+        ]
+        largest = max(self.largest, other.largest)
+        return Outside(self.pixels + other.pixels, self.outside + other.outside, tuple(ends), self.tone + other.tone, largest)
 
     @property
     def share(self) -> float:

@@ -123,13 +123,13 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     check_format(kind, bits, space.model, wish.out)
     done = convert_chain(picture.numbers, chain, bits, wish.dither)
     outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, chain[0].source, space)
-    converted = Picture(done.numbers, _alpha(picture, bits), space.model)
+    converted = Picture(done.numbers, alpha_in(picture, bits), space.model)
     data = encode_numbers(converted, kind, profile_of(space), family(space), source, wish.quality)
     write_whole(wish.out, data, wish.replace)
     return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers)
 
 
-def _alpha(picture: Picture, bits: int) -> Numbers | None:
+def alpha_in(picture: Picture, bits: int) -> Numbers | None:
     """The alpha channel in the bits of the result; carried, never converted."""
     if picture.alpha is None or 8 * picture.alpha.dtype.itemsize == bits:
         return picture.alpha

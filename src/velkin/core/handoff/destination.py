@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from velkin.core.errors import NotSupported
+from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 
 _WORD = re.compile(r"\{(name|n)\}")
@@ -80,6 +81,24 @@ class Destination:
         if not stem or stem.startswith(".") or _ILLEGAL.search(stem) or len(stem.encode()) > 200:
             raise NotSupported(f"the name pattern {self.pattern!r} makes the name {stem!r}, which no folder can hold")
         return f"{stem}.jpg"
+
+
+@dataclass(frozen=True)
+class ProofGoal:
+    """What is proofed for.
+
+    Attributes
+    ----------
+    space : str
+        Id of a space that the shoot knows; empty for that of the first destination that is ticked.
+    intent : Intent
+    black_point : bool
+        Black point compensation.
+    """
+
+    space: str = ""
+    intent: Intent = Intent.RELATIVE
+    black_point: bool = True
 
 
 def web_srgb() -> Destination:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
@@ -42,7 +41,7 @@ def jobs_for(shoot: Shoot, frames: Iterable[int], destinations: Iterable[Destina
             else:
                 out = wanted
                 taken.add(out)
-            path = replace(state.path(identifier), destination=destination.space)
+            path = state.toward(state.path(identifier), identifier, destination.space)
             jobs.append(Job(identifier, frame.name, frame.path, path, destination, out))
     return jobs
 

@@ -17,7 +17,7 @@ from velkin.core.handoff.check import Check, check_jpeg
 from velkin.core.handoff.destination import Destination
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import CameraStage, ColourPath
-from velkin.core.render import encode_8bit, to_space, to_working
+from velkin.core.render import eased, encode_8bit, to_space, to_working
 
 Pixels = NDArray[np.float32]
 
@@ -50,7 +50,8 @@ def render_frame(source: Path, path: ColourPath, destination: Destination) -> Pi
         pixels = to_working(pixels, path)
     if size != (width, height):
         pixels = np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
-    return to_space(to_working(pixels, path) if linear else pixels, path, destination.space)
+    working = to_working(pixels, path) if linear else pixels
+    return to_space(eased(working, path), path, destination.space)
 
 
 def hand_off_frame(source: Path, path: ColourPath, destination: Destination, out: Path, replace: bool = False) -> Written:

@@ -1,4 +1,4 @@
-"""What a shoot file keeps as JSON: facts of a frame, chart readings, ledgers, pins, spaces and rules."""
+"""What a shoot file keeps as JSON: facts of a frame, chart readings, ledgers, pins, easings, spaces and rules."""
 
 from __future__ import annotations
 
@@ -17,6 +17,8 @@ from velkin.core.charts.read import Choices, PatchReading, Reading
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.files.metadata import ExifFacts
 from velkin.core.files.raw import DNGColour, RawFacts
+from velkin.core.gamut.easing import Easing, Place, Stroke
+from velkin.core.handoff.destination import ProofGoal
 from velkin.core.icc.space import Space, space_of
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import RGBSpace
@@ -205,3 +207,46 @@ def rules_to_json(rules: IntakeRules) -> str:
 def rules_from_json(text: str | None) -> IntakeRules:
     """The rules kept as text, or the defaults."""
     return IntakeRules() if text is None else IntakeRules(**{k: Rule(**v) for k, v in json.loads(text).items()})
+
+
+def easings_to_json(easings: tuple[Easing, ...]) -> str:
+    """Easings as text; a stroke's points are kept to a hundred-thousandth of the picture's side."""
+
+    def stroke(s: Stroke) -> dict[str, Any]:
+        points = [[round(x, 5), round(y, 5), round(p, 3)] for x, y, p in s.points]
+        return {**{k: getattr(s, k) for k in ("size", "softness", "flow", "erase")}, "points": points}
+
+    def one(e: Easing) -> dict[str, Any]:
+        data = {k: getattr(e, k) for k in ("kind", "strength", "reach", "hue", "on", "destination")}
+        place = {"kind": e.place.kind, "feather": e.place.feather, "painted_on": e.place.painted_on}
+        return {**data, "place": {**place, "strokes": [stroke(s) for s in e.place.strokes]}}
+
+    return json.dumps([one(e) for e in easings])
+
+
+def easings_from_json(text: str) -> tuple[Easing, ...]:
+    """The easings kept as text."""
+
+    def stroke(data: dict[str, Any]) -> Stroke:
+        points = tuple((float(x), float(y), float(p)) for x, y, p in data["points"])
+        return Stroke(**{**data, "points": points})
+
+    def place(data: dict[str, Any]) -> Place:
+        on = data["painted_on"]
+        strokes = tuple(stroke(s) for s in data["strokes"])
+        return Place(data["kind"], data["feather"], strokes, None if on is None else (int(on[0]), int(on[1])))
+
+    return tuple(Easing(**{**e, "place": place(e["place"])}) for e in json.loads(text))
+
+
+def goal_to_json(goal: ProofGoal) -> str:
+    """What is proofed for, as text."""
+    return json.dumps({"space": goal.space, "intent": int(goal.intent), "black_point": goal.black_point})
+
+
+def goal_from_json(text: str | None) -> ProofGoal:
+    """The goal kept as text, or the default."""
+    if text is None:
+        return ProofGoal()
+    data = json.loads(text)
+    return ProofGoal(data["space"], Intent(data["intent"]), bool(data["black_point"]))

@@ -18,14 +18,18 @@ from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import ShootError, UnreadableFile
 from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
 from velkin.core.files.safely import is_text_name
-from velkin.core.handoff.destination import Destination, web_srgb
-from velkin.core.icc.space import Space
+from velkin.core.gamut.easing import Easing
+from velkin.core.handoff.destination import Destination, ProofGoal, web_srgb
+from velkin.core.icc.space import Space, built_in_space
 from velkin.core.shoot.colour_commands import ColourCommands, count_words
+from velkin.core.shoot.easing_commands import EasingCommands
 from velkin.core.shoot.giving import GivingPlan
 from velkin.core.shoot.lights import PATTERN, Arrival, check_pattern, light_name, propose_lights, under_one_light
 from velkin.core.shoot.records import (
+    easings_from_json,
     facts_from_json,
     facts_to_json,
+    goal_from_json,
     ledger_from_json,
     picture_from_json,
     pins_from_json,
@@ -78,7 +82,7 @@ def look_at(path: Path, page: int = 0) -> Arrival:
     return Arrival(facts_of(found), digest_of(path), found.said)
 
 
-class Shoot(ColourCommands):
+class Shoot(ColourCommands, EasingCommands):
     """An open shoot and its commands. Each command is one undoable step; nothing else changes a shoot."""
 
     def __init__(self, store: Store) -> None:
@@ -89,6 +93,7 @@ class Shoot(ColourCommands):
         self._spaces: dict[str, Space] = {}
         self._readings: dict[str, JudgedReading] = {}
         self._profiles: dict[str, AnyProfile] = {}
+        self._easings: dict[str, tuple[Easing, ...]] = {}
 
     @classmethod
     def create(cls, path: Path, name: str) -> Shoot:
@@ -176,12 +181,25 @@ class Shoot(ColourCommands):
             light_pattern=facts.get("light_pattern", PATTERN),
             spaces=spaces,
             rules=rules_from_json(facts.get("rules")),
+            goal=self._goal(facts.get("proof"), spaces),
+            easings={r["frame"]: self._easing(r["json"]) for r in rows("SELECT * FROM easings")},
         )
 
     def _space(self, text: str) -> Space:
         if text not in self._spaces:
             self._spaces[text] = space_from_json(text)
         return self._spaces[text]
+
+    def _easing(self, text: str) -> tuple[Easing, ...]:
+        if text not in self._easings:
+            self._easings[text] = easings_from_json(text)
+        return self._easings[text]
+
+    @staticmethod
+    def _goal(text: str | None, spaces: dict[str, Space]) -> ProofGoal:
+        goal = goal_from_json(text)
+        known = not goal.space or goal.space in spaces or built_in_space(goal.space) is not None
+        return goal if known else ProofGoal()
 
     def _profile(self, text: str) -> AnyProfile:
         if text not in self._profiles:

@@ -18,8 +18,10 @@ from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import FitRefused, NotSupported
 from velkin.core.files.raw import RawFacts
-from velkin.core.handoff.destination import Destination
+from velkin.core.gamut.easing import Easing
+from velkin.core.handoff.destination import Destination, ProofGoal
 from velkin.core.icc.space import Space, built_in_space, shown_for_now
+from velkin.core.icc.transform import Intent
 from velkin.core.path import CameraStage, ColourPath, PictureStage, built_in_stage, path_of, profile_stage
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.facts import PictureFacts
@@ -149,6 +151,8 @@ class State:
     light_pattern: str
     spaces: dict[str, Space] = field(default_factory=dict)
     rules: IntakeRules = field(default_factory=IntakeRules)
+    goal: ProofGoal = field(default_factory=ProofGoal)
+    easings: dict[int, tuple[Easing, ...]] = field(default_factory=dict)
 
     def order(self) -> list[int]:
         """Frame ids as shown: light by light."""
@@ -167,6 +171,25 @@ class State:
         """The destination that Proof shows: the first ticked one, else the first."""
         ticked = self.ticked()
         return ticked[0] if ticked else self.destinations[0]
+
+    def proof_space(self) -> Space:
+        """The space that is proofed for."""
+        return self.space(self.goal.space) if self.goal.space else self.proof_destination().space
+
+    def proof_name(self) -> str:
+        """What is proofed for, in words: the destination's name where it is one, else the space's."""
+        return self.proof_space().name if self.goal.space else self.proof_destination().name
+
+    def easings_of(self, frame: int) -> tuple[Easing, ...]:
+        """The easings of a frame in order, whatever destination they are for."""
+        return self.easings.get(frame, ())
+
+    def toward(
+        self, path: ColourPath, frame: int, goal: Space, intent: Intent = Intent.RELATIVE, point: bool = True
+    ) -> ColourPath:
+        """A frame's path led to a destination, with those of its easings that act on the way to it."""
+        acting = tuple(e for e in self.easings_of(frame) if e.acts(goal.id))
+        return replace(path, destination=goal, intent=intent, black_point=point, easings=acting)
 
     def space(self, identifier: str) -> Space:
         """A space by its id: built in, or kept in the shoot."""
@@ -214,7 +237,9 @@ class State:
     ) -> ColourPath:
         known = others or {}
         steps = steps_of(ledger, lambda i: known.get(i) or self.space(i))
-        return path_of(camera, self.working, self.proof_destination().space, frame.exposure, steps)
+        goal = self.proof_space()
+        path = path_of(camera, self.working, goal, frame.exposure, steps)
+        return self.toward(path, frame.id, goal, self.goal.intent, self.goal.black_point)
 
     def path(self, frame: int) -> ColourPath:
         """The colour path of a frame as it is now."""
@@ -238,10 +263,14 @@ class State:
         """The path of a frame under another look, to compare with: same exposure, other camera settings.
 
         `look` is ``built-in`` (the camera's own rendering, as shot), ``as shot`` (the frame's profile with the camera's own
-        balance), ``profile N`` (another kept profile at the present balance), ``as found`` (without the ledger) or ``now``.
-        Finished pictures have no camera settings: of them all but the last are as found.
+        balance), ``profile N`` (another kept profile at the present balance), ``as found`` (without the ledger), ``without
+        easing``, ``there`` (at the destination: the path is the same, it is seen another way) or ``now``. Finished pictures
+        have no camera settings: of them the looks about cameras are as found.
         """
         f = self.frames[frame]
+        if look in ("without easing", "there"):
+            own = self.path(frame)
+            return replace(own, easings=()) if look == "without easing" else own
         if not f.is_raw or look == "as found":
             return self.path(frame) if look == "now" else self.path_with(frame, ())
         camera = self.path(frame).raw_stage
@@ -263,15 +292,14 @@ class State:
         if look.startswith("profile "):
             profile = self.profiles.get(int(look.split()[1]))
             return profile.name if profile is not None else "a profile that is gone"
-        return {"built-in": "built-in profile, as shot", "as shot": "as-shot balance", "as found": "as found", "now": "now"}[
-            look
-        ]
+        names = {"built-in": "built-in profile, as shot", "as shot": "as-shot balance", "there": f"at {self.proof_name()}"}
+        return names.get(look, look)
 
     def fingerprint(self, frame: int, destination: Destination) -> str:
         """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
         f = self.frames[frame]
         settings = replace(destination, ticked=True, name="", folder="", pattern="")
-        text = repr((replace(self.path(frame), destination=destination.space), f.digest, settings))
+        text = repr((self.toward(self.path(frame), frame, destination.space), f.digest, settings))
         return hashlib.sha256(text.encode()).hexdigest()[:16]
 
     def chart_frame(self, light: int) -> int | None:

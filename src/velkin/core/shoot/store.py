@@ -16,7 +16,7 @@ from pathlib import Path
 from velkin.core.errors import OutputRefused, ShootError
 
 _APPLICATION = 0x564C4B4E  # "VLKN"
-_VERSION = 3
+_VERSION = 4
 
 _SCHEMA = """
 CREATE TABLE facts (key TEXT PRIMARY KEY, value TEXT NOT NULL);
@@ -34,6 +34,7 @@ CREATE TABLE frames (
     pins TEXT NOT NULL DEFAULT '[]');
 CREATE TABLE spaces (id TEXT PRIMARY KEY, json TEXT NOT NULL);
 CREATE TABLE readings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
+CREATE TABLE easings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
 CREATE TABLE destinations (id TEXT PRIMARY KEY, position REAL NOT NULL, json TEXT NOT NULL);
 CREATE TABLE written (
     id INTEGER PRIMARY KEY, frame INTEGER NOT NULL, destination TEXT NOT NULL, path TEXT NOT NULL, at TEXT NOT NULL,
@@ -48,7 +49,7 @@ CREATE INDEX written_by_frame ON written(frame, destination);
 """
 
 #: Decisions that can be undone; `written` holds facts about files outside and cannot.
-_UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations", "charts", "spaces")
+_UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations", "charts", "spaces", "easings")
 
 #: What brings a shoot of each earlier version to the next one; triggers are made anew after it.
 _MIGRATIONS = {
@@ -63,6 +64,9 @@ ALTER TABLE frames ADD COLUMN held TEXT NOT NULL DEFAULT '';
 ALTER TABLE frames ADD COLUMN ledger TEXT NOT NULL DEFAULT '[]';
 ALTER TABLE frames ADD COLUMN pins TEXT NOT NULL DEFAULT '[]';
 CREATE TABLE spaces (id TEXT PRIMARY KEY, json TEXT NOT NULL);
+""",
+    3: """
+CREATE TABLE easings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
 """,
 }
 

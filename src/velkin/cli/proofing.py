@@ -1,0 +1,97 @@
+"""`velkin proof` and `velkin ease`: what a destination would lose, and bringing it in."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from velkin.cli.converting import destination_of, not_a_profile, page_of, start_of
+from velkin.cli.saying import Wrong, print_json, say
+from velkin.core.errors import NotSupported
+
+if TYPE_CHECKING:
+    from velkin.core.icc.space import Space
+    from velkin.core.path import ColourPath
+
+_LETTERS = {"rgb": "rgb", "cmyk": "cmyk", "gray": "k"}
+
+
+def _path(arguments: argparse.Namespace, to: Space) -> ColourPath:
+    from velkin.core.files.raw import is_raw_name, read_facts
+    from velkin.core.path import CameraStage, PictureStage, built_in_stage, path_of
+    from velkin.core.spaces.rgb import ROMM
+
+    stage: CameraStage | PictureStage
+    if is_raw_name(arguments.file):
+        stage = built_in_stage(read_facts(arguments.file))
+    else:
+        page = page_of(arguments)
+        stage = PictureStage(start_of(arguments, page), True, page)
+    return path_of(stage, ROMM, to)
+
+
+def proof(arguments: argparse.Namespace) -> int:
+    """Run the verb; the exit status."""
+    from dataclasses import replace
+
+    import numpy as np
+
+    from velkin.core.files.source import decode_source
+    from velkin.core.gamut.proof import lost_there, measure
+    from velkin.core.icc.transform import Intent
+    from velkin.core.render import to_working
+
+    to = destination_of(arguments)
+    path = replace(_path(arguments, to), intent=Intent[arguments.intent.upper()], black_point=not arguments.no_bpc)
+    working = to_working(decode_source(arguments.file, path.camera), path)
+    outside, _ = measure(working, path.proof)
+    lost = lost_there(working, path.proof)
+    mean, p95, largest = float(lost.mean(dtype=np.float64)), float(np.percentile(lost, 95)), float(lost.max())
+    letters = _LETTERS[to.model]
+    channels = {c: {"low": low, "high": high} for c, (low, high) in zip(letters, outside.shares(), strict=True)}
+    if arguments.json:
+        document: dict[str, Any] = {
+            "outside": outside.share,
+            "tone": outside.tone / max(outside.pixels, 1),
+            "largest_patch": outside.largest / max(outside.pixels, 1),
+            "channels": channels,
+            "delta_e": {"mean": mean, "p95": p95, "max": largest},
+        }
+        print_json(document)
+        return 0
+    print(f"{100 * outside.share:.2f} % of {arguments.file.name} lies outside {to.name}")
+    for letter, ends in channels.items():
+        print(f"  {letter.upper()}  at the bottom {100 * ends['low']:.2f} %, at the top {100 * ends['high']:.2f} %")
+    print(f"what is lost: ΔE00 {mean:.2f} mean, {p95:.2f} at the 95th percentile, {largest:.2f} at most")
+    return 0
+
+
+def ease(arguments: argparse.Namespace) -> int:
+    """Run the verb; the exit status."""
+    from velkin.core.files.raw import is_raw_name
+    from velkin.core.gamut.easing import full_strength
+    from velkin.core.handoff.copies import CopyWish
+    from velkin.core.handoff.eased import write_eased
+
+    if not 0.0 <= arguments.strength <= 1.0:
+        raise Wrong(f"--strength {arguments.strength:g} is not within 0 to 1")
+    if is_raw_name(arguments.file):
+        raise NotSupported("a raw file has no space of its own to stay in; render it first", arguments.file)
+    to = destination_of(arguments)
+    page = page_of(arguments)
+    start = start_of(arguments, page)
+    for profile in (arguments.to, arguments.source):
+        not_a_profile(arguments.out, profile, arguments.replace)
+    wish = CopyWish(arguments.out, page=page, quality=arguments.quality, replace=arguments.replace)
+    done = write_eased(arguments.file, start, to, full_strength(arguments.strength), wish)
+    if done.not_numbers:
+        say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers or infinite and were set to 0 or 1")
+    before, after = done.before.share, done.after.share
+    if arguments.json:
+        print_json({"before": before, "after": after, "delta_e": {"mean": done.mean_change}, "out": str(done.out)})
+    else:
+        print(
+            f"written {done.out} in {start.name}: {100 * before:.2f} % outside {to.name} before, {100 * after:.2f} % after; "
+            f"changed by ΔE00 {done.mean_change:.2f} mean"
+        )
+    return 0

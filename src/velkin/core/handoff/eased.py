@@ -1,0 +1,123 @@
+"""A finished picture eased towards a destination and written in its own space: what needs no change keeps its very numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.conversion.convert import Conversion, as_float, converted, linear_in, quantised
+from velkin.core.errors import NotSupported
+from velkin.core.files.encode import FORMATS, best_bits, check_format, encode_numbers
+from velkin.core.files.picture import Picture, decode_picture
+from velkin.core.files.safely import refuse_output, write_whole
+from velkin.core.gamut.ease import ease
+from velkin.core.gamut.easing import EVERYWHERE, OVERALL, Easing
+from velkin.core.gamut.outside import Outside
+from velkin.core.gamut.proof import difference, lab, measure
+from velkin.core.handoff.copies import CopyWish, alpha_in, family
+from velkin.core.icc.space import Space, check_model, profile_of
+from velkin.core.spaces.rgb import ROMM, RGBSpace
+
+Pixels = NDArray[np.float32]
+
+#: Rounding to codes may push a colour out again; it is brought in a little further up to so many times.
+_ROUNDS = 12
+_FURTHER = 0.02
+
+
+@dataclass(frozen=True)
+class Eased:
+    """A written picture: what was outside before and is after (of the numbers written), and the mean ΔE00 of the change."""
+
+    out: Path
+    before: Outside
+    after: Outside
+    mean_change: float
+    not_numbers: int
+
+
+def write_eased(source: Path, start: Space, to: Space, easings: Sequence[Easing], wish: CopyWish) -> Eased:
+    """Ease a finished picture towards a destination and write it in its own space, bits and colour model.
+
+    Parameters
+    ----------
+    start : Space
+        What the source's numbers mean.
+    to : Space
+
+    Raises
+    ------
+    NotSupported
+        When the format cannot hold the picture.
+    OutputRefused, OutputFailed, UnreadableFile, BadProfile
+    """
+    refuse_output(wish.out, [source], wish.replace)
+    if wish.out.suffix.lower() not in FORMATS:
+        raise NotSupported(
+            f"writing {wish.out.suffix or 'a file without suffix'} is not supported; use {', '.join(FORMATS)}", wish.out
+        )
+    kind = FORMATS[wish.out.suffix.lower()]
+    picture = decode_picture(source, wish.page)
+    check_model(start, picture.model, source)
+    own = 8 * picture.numbers.dtype.itemsize
+    bits = best_bits(kind, own)
+    check_format(kind, bits, picture.model, wish.out)
+    numbers, before, after, change = eased_numbers(picture.numbers, start, to, easings)
+    if bits != own:
+        numbers = as_float(numbers) if bits == 32 else _codes(as_float(numbers), bits)
+    data = encode_numbers(
+        Picture(numbers, alpha_in(picture, bits), picture.model), kind, profile_of(start), family(start), source, wish.quality
+    )
+    write_whole(wish.out, data, wish.replace)
+    return Eased(wish.out, before, after, change, picture.not_numbers)
+
+
+def _codes(numbers: Pixels, bits: int) -> NDArray[Any]:
+    return quantised(numbers.reshape(-1, numbers.shape[-1]), bits, False).reshape(numbers.shape)
+
+
+def eased_numbers(
+    numbers: NDArray[Any], space: Space, to: Space, easings: Sequence[Easing]
+) -> tuple[NDArray[Any], Outside, Outside, float]:
+    """Numbers (H, W, C) of a picture eased, in the type they have; what was and what is outside; mean ΔE00 of the change.
+
+    Raises
+    ------
+    BadProfile
+    """
+    working = space if isinstance(space, RGBSpace) else ROMM
+    proof = Conversion(working, to)
+    linear = linear_in(as_float(numbers), space, working)
+    before, _ = measure(linear, proof)
+    wanted = ease(linear, working, to, easings)
+    changed = np.any(wanted != linear, axis=-1)
+    if not changed.any():
+        return numbers, before, before, 0.0
+    bits = 8 * numbers.dtype.itemsize
+    out = numbers.copy()
+    out[changed] = _own(wanted[changed], working, space, bits)
+    full = all(e.strength == 1.0 and e.place.kind == EVERYWHERE for e in easings)
+    read = linear.copy()
+    read[changed] = linear_in(as_float(out[changed]), space, working)
+    after, outside = measure(read, proof)
+    for further in range(1, _ROUNDS + 1 if full and bits < 32 else 1):
+        stray = outside & changed
+        if not stray.any():
+            break
+        nearer = ease(wanted[stray][None], working, to, (Easing(OVERALL, further * _FURTHER, 1.0),))[0]
+        out[stray] = _own(nearer, working, space, bits)
+        read[stray] = linear_in(as_float(out[stray]), space, working)
+        after, outside = measure(read, proof)
+    return out, before, after, float(difference(lab(linear, working), lab(read, working)).mean(dtype=np.float64))
+
+
+def _own(linear: Pixels, working: RGBSpace, space: Space, bits: int) -> NDArray[Any]:
+    """Numbers (N, C) in the picture's own space and type of linear working RGB (N, 3)."""
+    encoded = np.asarray(working.encode(linear), dtype=np.float32)
+    own = encoded if space is working else converted(encoded, Conversion(working, space))
+    return np.asarray(own, dtype=np.float32) if bits == 32 else quantised(own, bits, False)

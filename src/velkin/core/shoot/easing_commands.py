@@ -1,0 +1,100 @@
+"""What a shoot's commands about proof and easing change; each command is one undoable step."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from contextlib import AbstractContextManager
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from velkin.core.conversion.convert import is_destination
+from velkin.core.errors import BadProfile, ShootError
+from velkin.core.gamut.easing import BRUSHED, Easing, Place, Stroke
+from velkin.core.handoff.destination import ProofGoal
+from velkin.core.icc.space import Space
+from velkin.core.icc.transform import Intent
+from velkin.core.shoot.records import easings_to_json, goal_to_json
+from velkin.core.shoot.state import State
+from velkin.core.shoot.store import Store
+
+#: More stages than this help nobody.
+MOST_EASINGS = 12
+
+
+class EasingCommands:
+    """The part of `Shoot` that decides about proof and easing."""
+
+    _store: Store
+
+    if TYPE_CHECKING:
+
+        @property
+        def state(self) -> State: ...
+
+        def _step(self, label: str, joins: bool = False) -> AbstractContextManager[None]: ...
+
+        def _remember(self, space: Space) -> None: ...
+
+    def set_goal(self, space: Space | None, intent: Intent = Intent.RELATIVE, black_point: bool = True) -> None:
+        """Choose what is proofed for; None follows the first destination that is ticked.
+
+        Raises
+        ------
+        BadProfile
+            When pictures cannot be converted to the space.
+        """
+        if space is not None and not is_destination(space):
+            raise BadProfile(f"{space.name} has no way from colours to device values; nothing can be proofed for it")
+        goal = ProofGoal(space.id if space is not None else "", intent, black_point)
+        if goal == self.state.goal:
+            return
+        with self._step(f"proof for {space.name if space is not None else self.state.proof_destination().name}"):
+            if space is not None:
+                self._remember(space)
+            self._store.run("INSERT OR REPLACE INTO facts VALUES ('proof', ?)", goal_to_json(goal))
+
+    def set_easings(self, frame: int, easings: tuple[Easing, ...], what: str = "ease", joins: bool = False) -> None:
+        """Set the easings of a frame; `joins` makes one step of it with the same step before, as in a drag.
+
+        Raises
+        ------
+        ShootError
+            For more than twelve.
+        NotSupported
+            For one that makes no sense.
+        """
+        if len(easings) > MOST_EASINGS:
+            raise ShootError(f"a frame has up to {MOST_EASINGS} easings; take one away first")
+        for easing in easings:
+            easing.check()
+        with self._step(f"{what} in {self.state.frames[frame].name}", joins):
+            self._keep(frame, easings)
+
+    def _keep(self, frame: int, easings: tuple[Easing, ...]) -> None:
+        if easings == self.state.easings_of(frame):
+            return
+        if easings:
+            self._store.run("INSERT OR REPLACE INTO easings VALUES (?, ?)", frame, easings_to_json(easings))
+        else:
+            self._store.run("DELETE FROM easings WHERE frame = ?", frame)
+
+    def add_stroke(self, frame: int, index: int, stroke: Stroke) -> None:
+        """Paint a stroke of the easing brush; the first one makes the easing act only where it is brushed."""
+        easings, facts = list(self.state.easings_of(frame)), self.state.frames[frame].facts
+        place = easings[index].place
+        size = (facts.width, facts.height)
+        fits = place.painted_on == size and place.kind == BRUSHED
+        strokes = (*place.strokes, stroke) if fits else (stroke,)
+        easings[index] = replace(easings[index], place=Place(BRUSHED, place.feather, strokes, size))
+        self.set_easings(frame, tuple(easings), "erase a stroke" if stroke.erase else "paint a stroke")
+
+    def copy_easings(self, source: int, frames: Iterable[int]) -> list[int]:
+        """Give a frame's easings to others; brushed places only to pictures of the same shape. The frames that took them."""
+        state = self.state
+        easings, taking = state.easings_of(source), [f for f in frames if f != source]
+        label = f"copy the easings of {state.frames[source].name} to {len(taking)} frame{'' if len(taking) == 1 else 's'}"
+        with self._step(label):
+            for f in taking:
+                facts = state.frames[f].facts
+                self._keep(f, tuple(e for e in easings if e.place.fits(facts.width, facts.height)))
+        return taking
