@@ -16,6 +16,7 @@ from velkin.core.cameraprofiles.models import Matrix
 from velkin.core.conversion.convert import Conversion, Numbers, as_float, converted, linear_in
 from velkin.core.conversion.dither import dither_for
 from velkin.core.gamut.ease import ease
+from velkin.core.gamut.masks import Window
 from velkin.core.gamut.proof import PLAIN, Paper, linear_there
 from velkin.core.icc.space import Space
 from velkin.core.path import CameraStage, ColourPath, PictureStage, chain_of
@@ -96,9 +97,12 @@ def _coloured(pixels: Pixels, camera: CameraStage, to_output: NDArray[np.float64
     return np.asarray(cv2.transform(balanced(pixels, camera.balance), matrix), dtype=np.float32)
 
 
-def eased(working: Pixels, path: ColourPath) -> Pixels:
-    """Linear working RGB with the path's easings; the very array where there are none. Raises BadProfile."""
-    return ease(working, path.working, path.destination, path.easings) if path.easings else working
+def eased(working: Pixels, path: ColourPath, window: Window | None = None) -> Pixels:
+    """Linear working RGB with the path's easings; the very array where there are none.
+
+    `window` says which part of the picture it is. Raises BadProfile.
+    """
+    return ease(working, path.working, path.destination, path.easings, window) if path.easings else working
 
 
 def to_space(working: Pixels, path: ColourPath, space: RGBSpace) -> Pixels:

@@ -23,6 +23,7 @@ from velkin.core.gamut.outside import ChannelEnds, Outside, ends_of, measure_out
 from velkin.core.icc.read import table_side
 from velkin.core.icc.space import CHANNELS, LAB, ICCSpace, Space, profile_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
+from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import ECIRGB, RGBSpace, between
@@ -214,8 +215,48 @@ def linear_in(
             return np.asarray(linear, dtype=np.float32)
         return np.asarray(linear @ between(space, working).T.astype(np.float32), dtype=np.float32)
     flat = numbers.reshape(-1, numbers.shape[-1])
+    if len(flat) > _FEW and space.model != "lab":
+        return _linear_by_table(flat, space, working, intent, black_point).reshape(*numbers.shape[:-1], 3)
     xyz = _xyz_of(flat, space, intent, black_point)
     return np.asarray(xyz @ working.from_xyz.T, dtype=np.float32).reshape(*numbers.shape[:-1], 3)
+
+
+def _linear_by_table(flat: Pixels, space: ICCSpace, working: RGBSpace, intent: Intent, black_point: bool) -> Pixels:
+    """Linear RGB (N, 3) of many device values (N, C), through the profile's table of Lab."""
+    from velkin.core.spaces import kernels  # loaded where needed: the compiler takes a moment
+
+    lab = _read(_lab_table(space, intent), np.clip(flat, 0.0, 1.0))
+    compensated = black_point and intent is not Intent.ABSOLUTE
+    gain, offset = _compensation(space, intent) if compensated else (np.ones(3), np.zeros(3))
+    matrix = (working.from_xyz * D50).astype(np.float32).ravel()
+    out = np.empty((len(lab), 3), dtype=np.float32)
+    g, o = gain.astype(np.float32), (offset / D50).astype(np.float32)
+    in_bands(lambda first, last: kernels.lab_to_linear(lab[first:last], g, o, matrix, out[first:last]), len(lab))
+    return out
+
+
+def from_linear(linear: Pixels, c: Conversion) -> Pixels:
+    """Encoded numbers (..., channels) at a conversion's destination of linear RGB (..., 3) in its source, a space of curves.
+
+    Between spaces of curves nothing is clipped; tables end at 0 and 1.
+
+    Raises
+    ------
+    BadProfile
+    """
+    assert isinstance(c.source, RGBSpace)
+    if isinstance(c.destination, RGBSpace):
+        there = linear @ between(c.source, c.destination).T.astype(np.float32)
+        return np.asarray(c.destination.encode(there), dtype=np.float32)
+    flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
+    if len(flat) <= _FEW:
+        return converted(np.asarray(c.source.encode(linear), dtype=np.float32), c)
+    from velkin.core.spaces import kernels
+
+    places = np.empty_like(flat)
+    in_bands(lambda first, last: kernels.even_lightness(flat[first:last], places[first:last]), len(flat))
+    out = _read(_table(c), places)
+    return np.clip(out, 0.0, 1.0, out=out).reshape(*linear.shape[:-1], out.shape[-1])
 
 
 def converted(numbers: Pixels, c: Conversion) -> Pixels:

@@ -12,7 +12,7 @@ from velkin.core.compiled import in_bands
 from velkin.core.conversion.convert import Conversion
 from velkin.core.gamut.boundary import Boundary, boundary_of
 from velkin.core.gamut.easing import BRUSHED, DETAIL, HUE, OVERALL, WHERE_OUT, Easing
-from velkin.core.gamut.masks import feathered, painted
+from velkin.core.gamut.masks import Window, feathered, painted
 from velkin.core.gamut.proof import linear_there
 from velkin.core.icc.space import Space
 from velkin.core.spaces.oklab import FROM_CONES, FROM_OPPONENT, TO_CONES, TO_OPPONENT
@@ -25,7 +25,9 @@ _EVERYWHERE = np.ones(1, dtype=np.float32)
 _EVERY_HUE = np.zeros(4, dtype=np.float32)
 
 
-def ease(linear: Pixels, space: RGBSpace, destination: Space, easings: Sequence[Easing]) -> Pixels:
+def ease(
+    linear: Pixels, space: RGBSpace, destination: Space, easings: Sequence[Easing], window: Window | None = None
+) -> Pixels:
     """A picture eased towards a destination.
 
     Parameters
@@ -34,6 +36,8 @@ def ease(linear: Pixels, space: RGBSpace, destination: Space, easings: Sequence[
         Linear RGB in `space`, unclipped.
     easings : sequence of Easing
         Applied in order; those that do not act on this destination or do not fit the picture (`set_aside`) are passed over.
+    window : Window, optional
+        Which part of a larger picture `linear` is.
 
     Returns
     -------
@@ -45,11 +49,11 @@ def ease(linear: Pixels, space: RGBSpace, destination: Space, easings: Sequence[
     BadProfile
         When the destination is a profile without a way from colours to device values.
     """
-    height, width = linear.shape[:2]
+    whole = window or Window(linear.shape[1], linear.shape[0])
     now = linear
     for easing in easings:
-        if easing.acts(destination.id) and easing.place.fits(width, height):
-            now = _stage(now, linear, space, destination, easing)
+        if easing.acts(destination.id) and easing.place.fits(whole.width, whole.height):
+            now = _stage(now, linear, space, destination, easing, whole)
     return now
 
 
@@ -58,15 +62,15 @@ def set_aside(easings: Sequence[Easing], width: int, height: int) -> list[int]:
     return [i for i, e in enumerate(easings) if not e.place.fits(width, height)]
 
 
-def _stage(now: Pixels, first: Pixels, space: RGBSpace, destination: Space, easing: Easing) -> Pixels:
+def _stage(now: Pixels, first: Pixels, space: RGBSpace, destination: Space, easing: Easing, window: Window) -> Pixels:
     boundary = boundary_of(destination)
     if easing.kind == DETAIL:
-        return _detail(now, first, space, destination, boundary, easing)
+        return _detail(now, first, space, destination, boundary, easing, window)
     from velkin.core.gamut import kernels  # loaded where needed: the compiler takes a moment
 
     flat = np.ascontiguousarray(now).reshape(-1, 3)
     out = np.empty_like(flat)
-    mask = _mask(now, space, boundary, easing)
+    mask = _mask(now, space, boundary, easing, window)
     knee = F(1.0 - easing.reach) if easing.kind != HUE else F(0.9)
     scale = F(easing.strength if easing.kind == OVERALL else 0.0)
     strength = F(1.0 if easing.kind == OVERALL else easing.strength)
@@ -102,13 +106,14 @@ def _range(easing: Easing) -> Pixels:
     )
 
 
-def _mask(now: Pixels, space: RGBSpace, boundary: Boundary, easing: Easing) -> Pixels:
+def _mask(now: Pixels, space: RGBSpace, boundary: Boundary, easing: Easing, window: Window) -> Pixels:
     """Where an easing acts, flat, or one 1 for everywhere."""
     height, width = now.shape[:2]
     if easing.place.kind == BRUSHED:
-        return np.ascontiguousarray(painted(easing.place.strokes, height, width)).ravel()
+        return np.ascontiguousarray(painted(easing.place.strokes, height, width, window)).ravel()
     if easing.place.kind == WHERE_OUT or easing.kind == DETAIL:
-        return np.ascontiguousarray(feathered(beyond(now, space, boundary), easing.place.feather)).ravel()
+        edge = easing.place.feather * max(window.width, window.height)
+        return np.ascontiguousarray(feathered(beyond(now, space, boundary), edge)).ravel()
     return _EVERYWHERE
 
 
@@ -137,32 +142,47 @@ def oklab_of(linear: Pixels, space: RGBSpace) -> Pixels:
     return out.reshape(linear.shape)
 
 
-def _texture(lightness: Pixels, reach: float) -> Pixels:
-    blurred = cv2.GaussianBlur(lightness, (0, 0), max(reach * max(lightness.shape), 0.6), borderType=cv2.BORDER_REFLECT)
+def _texture(lightness: Pixels, size: float) -> Pixels:
+    height, width = lightness.shape
+    by = 4 if size > 8 and min(height, width) > 64 else 1  # a wide blur is the same in a quarter of the size
+    small = cv2.resize(lightness, (width // by, height // by), interpolation=cv2.INTER_AREA) if by > 1 else lightness
+    blurred = cv2.GaussianBlur(small, (0, 0), max(size / by, 0.6), borderType=cv2.BORDER_REFLECT)
+    if by > 1:
+        blurred = cv2.resize(blurred, (width, height), interpolation=cv2.INTER_LINEAR)
     return np.asarray(lightness - blurred, dtype=np.float32)
 
 
-def _detail(now: Pixels, first: Pixels, space: RGBSpace, destination: Space, boundary: Boundary, easing: Easing) -> Pixels:
+def _detail(
+    now: Pixels,
+    first: Pixels,
+    space: RGBSpace,
+    destination: Space,
+    boundary: Boundary,
+    easing: Easing,
+    window: Window,
+) -> Pixels:
     """Where something is cut off: what the destination makes of it, with the lightness texture of the picture before easing.
 
     What the cut channel lost is found in the lightness that all channels together had; it is given back along the boundary, so
     that the channels that have room carry it.
     """
-    mask = _mask(now, space, boundary, easing).reshape(now.shape[:2]) * F(easing.strength)
+    mask = _mask(now, space, boundary, easing, window).reshape(now.shape[:2]) * F(easing.strength)
     if not mask.any():
         return now
     there = oklab_of(linear_there(now, Conversion(space, destination)), space)
     meant = oklab_of(first, space)[..., 0]
-    light = there[..., 0] + _texture(meant, easing.reach) - _texture(there[..., 0], easing.reach)
-    light = np.clip(light, boundary.low, boundary.high)
-    at = mask > 0
-    from velkin.core.gamut.boundary import largest_chroma
+    size = easing.reach * max(window.width, window.height)
+    light = there[..., 0] + _texture(meant, size) - _texture(there[..., 0], size)
+    from velkin.core.gamut import kernels
 
-    moved = np.stack([light[at], there[..., 1][at], there[..., 2][at]], axis=-1)
-    chroma = np.hypot(moved[:, 1], moved[:, 2])
-    limit = largest_chroma(boundary, moved)
-    moved[:, 1:] *= np.minimum(1.0, limit / np.maximum(chroma, 1e-6))[:, None]
-    back = np.asarray((moved @ FROM_OPPONENT.T) ** 3 @ (space.from_xyz @ FROM_CONES).T, dtype=np.float32)
-    out = now.copy()
-    out[at] += mask[at][:, None] * (back - now[at])
-    return out
+    flat, out = np.ascontiguousarray(now).reshape(-1, 3), np.empty((now.size // 3, 3), dtype=np.float32)
+    lights, colours, weights = light.ravel(), there.reshape(-1, 3), np.ascontiguousarray(mask).ravel()
+    back, rgb = _flat(FROM_OPPONENT), _flat(space.from_xyz @ FROM_CONES)
+    in_bands(
+        lambda a, z: kernels.along_boundary(
+            flat[a:z], lights[a:z], colours[a:z], weights[a:z], boundary.chroma, F(boundary.low), F(boundary.high), back, rgb,
+            out[a:z],
+        ),
+        len(flat),
+    )  # fmt: skip
+    return out.reshape(now.shape)

@@ -102,6 +102,11 @@ class Easing:
         """Whether it changes anything on the way to a destination."""
         return self.on and self.strength > 0.0 and self.destination in ("", destination)
 
+    @property
+    def by_pixel(self) -> bool:
+        """Whether what it does to a pixel depends on that pixel only."""
+        return self.kind != DETAIL and self.place.kind == EVERYWHERE
+
     def check(self) -> None:
         """Refuse an easing that makes no sense. Raises NotSupported."""
         if self.kind not in KINDS:

@@ -119,6 +119,30 @@ def eased(src, m, o, back, rgb, table, low, high, knee, scale, strength, hue, ma
 
 
 @jit
+def along_boundary(src, light, there, mask, table, low, high, back, rgb, out):  # type: ignore[no-untyped-def]
+    """Linear RGB (N, 3) replaced, as far as `mask` (N,) says, by the colour `there` (N, 3, Oklab) at another lightness (N,),
+    with as much of its chroma as the boundary leaves at that lightness."""
+    for i in range(src.shape[0]):
+        weight = mask[i]
+        out[i, 0], out[i, 1], out[i, 2] = src[i, 0], src[i, 1], src[i, 2]
+        if weight <= F(0):
+            continue
+        lit = min(max(light[i], low), high)
+        a, c = there[i, 1], there[i, 2]
+        chroma = np.sqrt(a * a + c * c)
+        limit = _largest(lit, a, c, table, low, high)
+        if chroma > limit:
+            a, c = a * limit / chroma, c * limit / chroma
+        x = back[0] * lit + back[1] * a + back[2] * c
+        y = back[3] * lit + back[4] * a + back[5] * c
+        z = back[6] * lit + back[7] * a + back[8] * c
+        x, y, z = x * x * x, y * y * y, z * z * z
+        out[i, 0] += weight * (rgb[0] * x + rgb[1] * y + rgb[2] * z - src[i, 0])
+        out[i, 1] += weight * (rgb[3] * x + rgb[4] * y + rgb[5] * z - src[i, 1])
+        out[i, 2] += weight * (rgb[6] * x + rgb[7] * y + rgb[8] * z - src[i, 2])
+
+
+@jit
 def dabs(mask, xs, ys, radii, amounts, softness, erase):  # type: ignore[no-untyped-def]
     """Round dabs of a brush (N,) painted into a mask (H, W) one after the other; centres and radii in pixels."""
     height, width = mask.shape

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from functools import lru_cache
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -14,14 +14,24 @@ from velkin.core.gamut.easing import Stroke
 
 Pixels = NDArray[np.float32]
 
+
+@dataclass(frozen=True)
+class Window:
+    """The part of a picture that is at hand: size of the whole at this scale, and where the part begins, in pixels."""
+
+    width: int
+    height: int
+    left: int = 0
+    top: int = 0
+
+
 #: Strokes are painted at this size of the longest side at most and enlarged; brushes are soft.
 _LARGEST = 2048
 
 
-def feathered(outside: NDArray[np.bool_], feather: float) -> Pixels:
-    """A mask (H, W) that is 1 where something is outside and falls off round it over `feather` of the longest side."""
+def feathered(outside: NDArray[np.bool_], width: float) -> Pixels:
+    """A mask (H, W) that is 1 where something is outside and falls off round it over `width` pixels."""
     hard = outside.astype(np.float32)
-    width = feather * max(outside.shape)
     if width < 0.5 or not outside.any():
         return hard
     # in a quarter of the size where the edge is wide: it is smooth there
@@ -37,15 +47,20 @@ def feathered(outside: NDArray[np.bool_], feather: float) -> Pixels:
     return np.maximum(hard, np.asarray(soft, dtype=np.float32))
 
 
-@lru_cache(maxsize=24)
-def painted(strokes: tuple[Stroke, ...], height: int, width: int) -> Pixels:
-    """The mask (H, W) that strokes paint, in order. Do not write into it."""
-    scale = min(1.0, _LARGEST / max(height, width))
-    h, w = max(round(height * scale), 1), max(round(width * scale), 1)
+def painted(strokes: tuple[Stroke, ...], height: int, width: int, window: Window) -> Pixels:
+    """The mask (H, W) that strokes paint, in order, on the part of the picture that `window` says. Do not write into it."""
+    scale = min(1.0, _LARGEST / max(window.height, window.width))
+    h, w = max(round(window.height * scale), 1), max(round(window.width * scale), 1)
     mask = _painted_at(strokes, h, w)
-    if (h, w) != (height, width):
-        mask = np.asarray(cv2.resize(mask, (width, height), interpolation=cv2.INTER_LINEAR), dtype=np.float32)
-    return mask
+    if (h, w) == (height, width):
+        return mask
+    across, down = w / window.width, h / window.height
+    # pixel centres of the part in the painted mask
+    place = np.array([[across, 0.0, across * (window.left + 0.5) - 0.5], [0.0, down, down * (window.top + 0.5) - 0.5]])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return np.asarray(
+        cv2.warpAffine(mask, place, (width, height), flags=flags, borderMode=cv2.BORDER_REPLICATE), dtype=np.float32
+    )
 
 
 _lock = threading.Lock()

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.compiled import in_bands
-from velkin.core.conversion.convert import Conversion, converted, linear_in
+from velkin.core.conversion.convert import Conversion, from_linear, linear_in
 from velkin.core.gamut.boundary import boundary_of
 from velkin.core.gamut.outside import ChannelEnds, Outside, ends_of
 from velkin.core.gamut.roundtrip import outside_by_profile
@@ -51,13 +51,6 @@ def _mapped(linear: Pixels, matrix: NDArray[np.float64]) -> Pixels:
     return np.asarray(cv2.transform(np.ascontiguousarray(linear), matrix), dtype=np.float32)
 
 
-def numbers_there(linear: Pixels, c: Conversion) -> Pixels:
-    """Encoded numbers (H, W, channels) at the destination, unclipped where it is a space of curves."""
-    if isinstance(c.destination, RGBSpace):
-        return np.asarray(c.destination.encode(_mapped(linear, between(_source(c), c.destination))), dtype=np.float32)
-    return converted(np.asarray(_source(c).encode(linear), dtype=np.float32), c)
-
-
 def linear_there(linear: Pixels, c: Conversion, paper: Paper = PLAIN) -> Pixels:
     """The colours that the destination shows, as linear RGB in `c.source`.
 
@@ -71,7 +64,7 @@ def linear_there(linear: Pixels, c: Conversion, paper: Paper = PLAIN) -> Pixels:
         rows = max(_BLOCK // linear.shape[1], 1)
         parts = [linear_there(linear[r : r + rows], c, paper) for r in range(0, len(linear), rows)]
         return np.concatenate(parts)
-    device = numbers_there(linear, c)
+    device = from_linear(linear, c)
     intent = Intent.ABSOLUTE if paper.white or c.intent is Intent.ABSOLUTE else Intent.RELATIVE
     black_point = not paper.black and intent is Intent.RELATIVE and c.black_point
     return linear_in(device, c.destination, source, intent, black_point)
@@ -185,7 +178,7 @@ def _by_profile(flat: Pixels, c: Conversion, found: NDArray[np.uint8]) -> Outsid
     low, high = _greys_held(space)
     lightness = colours[out][:, 0]
     dark, bright = lightness < low, lightness > high
-    device = numbers_there(np.ascontiguousarray(flat[out])[None], c)[0]
+    device = from_linear(np.ascontiguousarray(flat[out])[None], c)[0]
     ends = []
     for channel in range(device.shape[1]):
         at_low, at_high = device[:, channel] <= _END, device[:, channel] >= 1.0 - _END

@@ -1,4 +1,5 @@
-"""Compiled loops over pixels: Lab of linear RGB, and CIEDE2000, in float32; the formulas are those of `lab` and `difference`."""
+"""Compiled loops over pixels: Lab of linear RGB and back, even lightness, and CIEDE2000, in float32; the formulas are those of `lab`
+and `difference`."""
 
 from __future__ import annotations
 
@@ -42,6 +43,33 @@ def to_lab(src, m, out):  # type: ignore[no-untyped-def]
         out[i, 0] = F(116) * y - F(16)
         out[i, 1] = F(500) * (x - y)
         out[i, 2] = F(200) * (y - z)
+
+
+@jit
+def _undone(f):  # type: ignore[no-untyped-def]
+    return f * f * f if f > F(6.0 / 29.0) else (f - F(4.0 / 29.0)) * F(108.0 / 841.0)
+
+
+@jit
+def lab_to_linear(src, gain, offset, m, out):  # type: ignore[no-untyped-def]
+    """Lab (N, 3) → linear RGB (N, 3): XYZ over the white times `gain` plus `offset` (3,), then `m` (9,)."""
+    for i in range(src.shape[0]):
+        y = (src[i, 0] + F(16)) / F(116)
+        u = _undone(y + src[i, 1] / F(500)) * gain[0] + offset[0]
+        w = _undone(y - src[i, 2] / F(200)) * gain[2] + offset[2]
+        v = _undone(y) * gain[1] + offset[1]
+        out[i, 0] = m[0] * u + m[1] * v + m[2] * w
+        out[i, 1] = m[3] * u + m[4] * v + m[5] * w
+        out[i, 2] = m[6] * u + m[7] * v + m[8] * w
+
+
+@jit
+def even_lightness(src, out):  # type: ignore[no-untyped-def]
+    """Linear numbers (N, 3) → numbers 0..1 in even steps of lightness (the curve of L*), clipped."""
+    for i in range(src.shape[0]):
+        for k in range(3):
+            v = min(max(src[i, k], F(0)), F(1))
+            out[i, k] = F(1.16) * cube_root(v) - F(0.16) if v > F(216.0 / 24389.0) else v * F(24389.0 / 2700.0)
 
 
 @jit

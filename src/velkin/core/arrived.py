@@ -1,0 +1,122 @@
+"""Everything that is said of a picture on the way to its destination, measured once: here, eased, and there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.conversion.convert import from_linear
+from velkin.core.gamut.outside import Outside
+from velkin.core.gamut.proof import Mask, difference, histogram, lab, lost_there, measure
+from velkin.core.path import ColourPath
+from velkin.core.render import eased, to_space
+from velkin.core.render import histogram as by_curve
+from velkin.core.spaces.rgb import RGBSpace
+
+Pixels = NDArray[np.float32]
+
+#: Destinations known by their profile are measured on about so many pixels.
+NUMBERS = 2_000_000
+#: ΔE is measured on about so many pixels spread over the picture.
+_SAMPLE = 300_000
+
+
+@dataclass(frozen=True)
+class Loss:
+    """ΔE00 between the colours meant (as eased) and those the destination shows: mean, 95th percentile, largest of a sample."""
+
+    mean: float
+    p95: float
+    largest: float
+
+
+@dataclass(frozen=True)
+class Change:
+    """What the easings changed, mean ΔE00: of the whole picture, and of what was inside before."""
+
+    mean: float
+    inside: float
+
+
+@dataclass(frozen=True)
+class Arrived:
+    """A picture at its destination.
+
+    Attributes
+    ----------
+    there : ndarray (channels, bins), int64
+        Histogram of the destination's numbers, as eased.
+    before, after : Outside
+        Without easings, and with them.
+    loss : Loss
+    change : Change or None
+        None where nothing eases.
+    """
+
+    there: NDArray[np.int64]
+    before: Outside
+    after: Outside
+    loss: Loss
+    change: Change | None
+
+
+def arrived(working: Pixels, path: ColourPath) -> tuple[Arrived, Mask]:
+    """Measure linear working RGB (H, W, 3) on its way to the path's destination; and what stays outside (H, W).
+
+    Raises
+    ------
+    BadProfile
+    """
+    now = eased(working, path)
+    before, outside = measure(working, path.proof)
+    after, mask = (before, outside) if now is working else measure(now, path.proof)
+    return _arrived(working, now, outside.ravel(), before, after, path), mask
+
+
+def arrived_sampled(working: Pixels, path: ColourPath, patches: tuple[int, int] = (0, 0)) -> Arrived:
+    """As `arrived`, with the numbers of an even sample of `NUMBERS` pixels where the picture has more.
+
+    For destinations known by their profile, whose tables are slow to read. `patches` are the pixels of the largest patch
+    before and after, of the whole picture, where they are known.
+
+    Raises
+    ------
+    BadProfile
+    """
+    now = eased(working, path)
+    few, few_now = _spread(working, NUMBERS), _spread(now, NUMBERS)
+    before, outside = measure(few, path.proof)
+    after = before if now is working else measure(few_now, path.proof)[0]
+    before, after = replace(before, largest=patches[0]), replace(after, largest=patches[1])
+    return _arrived(few, few if now is working else few_now, outside.ravel(), before, after, path)
+
+
+def _spread(pixels: Pixels, about: int) -> Pixels:
+    """About so many pixels (1, N, 3), evenly spread."""
+    flat = pixels.reshape(-1, 3)
+    step = max(1, len(flat) // about)
+    return np.ascontiguousarray(flat[:: step | 1 if step > 1 else 1])[None]  # odd, so that it does not run along columns
+
+
+def _arrived(
+    working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outside, after: Outside, path: ColourPath
+) -> Arrived:
+    few = _spread(now, _SAMPLE)
+    lost = lost_there(few, path.proof)
+    loss = Loss(float(lost.mean()), float(np.percentile(lost, 95)), float(lost.max()))
+    change = None
+    if now is not working:
+        moved = difference(lab(_spread(working, _SAMPLE), path.working), lab(few, path.working))[0]
+        step = max(1, len(outside) // _SAMPLE)
+        inside = ~outside[:: step | 1 if step > 1 else 1]
+        change = Change(float(moved.mean()), float(moved[inside].mean()) if inside.any() else 0.0)
+    return Arrived(_histogram(now, path), before, after, loss, change)
+
+
+def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:
+    """Counts of the destination's numbers, in blocks of rows so that memory stays bounded."""
+    if isinstance(path.destination, RGBSpace):
+        return by_curve(to_space(now, path, path.destination), path.destination)
+    return histogram(from_linear(_spread(now, NUMBERS), path.proof))
