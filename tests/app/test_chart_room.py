@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 
+from velkin.app.drawing import to_image
 from velkin.app.main import make_application
 from velkin.app.rooms.chart_view import ChartView
-from velkin.app.service import to_image
 from velkin.core.cameraprofiles.profile import profile_from_json
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.refining import homography

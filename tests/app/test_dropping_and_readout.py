@@ -9,9 +9,9 @@ from PyQt6.QtGui import QColor, QImage
 from velkin.app.benches.pin_numbers import PinTable, full_scale, here_words, lab_words, read_pin
 from velkin.app.colour_spaces import SpaceBox, second_line, space_label
 from velkin.app.deciding import _pixels, warn_of_wrong_verb
+from velkin.app.drawing import Rendered
 from velkin.app.dropping import sorted_drop
 from velkin.app.readout import numbers_under
-from velkin.app.service import Rendered
 from velkin.core.icc.space import LAB, grays, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.icc.write_input import input_matrix_profile

@@ -21,6 +21,7 @@ from velkin.app.colour_spaces import ColourSpaces
 from velkin.app.deciding import Deciding
 from velkin.app.fitting import Fitting
 from velkin.app.model import ShootModel
+from velkin.app.proofing import Proofing
 from velkin.app.service import RenderService
 from velkin.app.shelving import Shelving, usual_folder
 from velkin.app.words import count, signed
@@ -71,6 +72,7 @@ class Desk(QObject):
         self.shelving.problem.connect(model.report)
         self.fitting = Fitting(self)
         self.deciding = Deciding(self)
+        self.proofing = Proofing(self)
         self.spaces = ColourSpaces(model, service, icc_folders)
 
     def cancel(self) -> None:

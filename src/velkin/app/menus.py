@@ -152,10 +152,22 @@ class Menus:
         self._add(colour, "Spaces &beside each other…", window.spaces.cards)
         self._add(colour, "Which &working space suits…", window.spaces.purpose)
         colour.addSeparator()
+        self.shown_there = self._add(
+            colour, "Show it at the &destination", window.proofs.toggle, "D", "The colours that the destination has, and back"
+        )
+        self.shown_there.setCheckable(True)
         self.hatch = self._add(
-            colour, "&Hatch what is outside", lambda: window.model.show_hatching(not window.model.hatching), "X"
+            colour, "&Mark what is outside", lambda: window.model.show_hatching(not window.model.hatching), "X"
         )
         self.hatch.setCheckable(True)
+        self._add(
+            colour,
+            "Least change that eases it &in",
+            window.proofs.least_change,
+            tip="What brings 99.9 % in, found and explained",
+        )
+        self._add(colour, "Add an easing…", window.proofs.add_easing)
+        self._add(colour, "Copy the easings to the chosen frames", window.desk.proofing.copy_easings)
 
         view = menu("&View")
         self._add(view, "&Fit the picture", window._fit, "F")
@@ -213,8 +225,8 @@ class Menus:
         self._looks.clear()
         if model.shoot is None:
             return
-        for look in ("built-in", "as shot", *(f"profile {p}" for p in model.state.profiles)):
-            action = self._looks.addAction(model.state.look_name(look))
+        for look in ("built-in", "as shot", "without easing", "there", *(f"profile {p}" for p in model.state.profiles)):
+            action = self._looks.addAction(model.look_words(look) if look == "there" else model.state.look_name(look))
             assert action is not None
             action.setCheckable(True)
             action.setChecked(look in (model.against if model.comparison == "grid" else model.against[:1]))

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from velkin.app.proof_view import ProofView
 from velkin.core.errors import VelkinError
+from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space
 from velkin.core.path import ColourPath
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import Frame, State, WrittenFile
-from velkin.core.spaces.rgb import SRGB, RGBSpace
+from velkin.core.spaces.rgb import SRGB
 from velkin.core.tags.ledger import Entry
 
 #: The ways to compare besides holding and swapping.
@@ -27,7 +31,7 @@ class ShootModel(QObject):
     before_changed = pyqtSignal(bool)
     hatching_changed = pyqtSignal(bool)
     comparison_changed = pyqtSignal()
-    picking_changed = pyqtSignal(bool)
+    picking_changed = pyqtSignal(str)
     tried_changed = pyqtSignal()
     notice = pyqtSignal(str)  # what was done; it goes by itself
     problem = pyqtSignal(str)  # what went wrong; it stays until dismissed
@@ -47,10 +51,11 @@ class ShootModel(QObject):
         self.tried: tuple[Entry, ...] = ()
         self._tried_on: int | None = None
         self._tried_spaces: dict[str, Space] = {}
-        #: Whether the next click on the picture picks a neutral.
-        self.picking = False
-        #: The space of the screen; generic until screens are followed.
-        self.screen: RGBSpace = SRGB
+        #: What the next click on the picture picks: ``neutral``, the ``hue`` of an easing, or nothing.
+        self.picking = ""
+        #: The space of the screen that the window is on; `Screens` follows it.
+        self.screen: Space = SRGB
+        self.proof = ProofView()
 
     # ---- shoot ------------------------------------------------------------------------------------------------
 
@@ -61,7 +66,9 @@ class ShootModel(QObject):
         self.shoot = shoot
         self.current = first_frame(shoot.state)
         self.selected = () if self.current is None else (self.current,)
-        self.comparison, self.against, self.picking, self.tried = "off", ("built-in",), False, ()
+        self.comparison, self.against, self.picking, self.tried = "off", ("built-in",), "", ()
+        self.proof.paint(-1)
+        self.proof.try_easings(None)
         self.opened.emit()
         self.changed.emit()
 
@@ -96,8 +103,29 @@ class ShootModel(QObject):
             return None
         if self.before:
             look = "now" if self.tried else self.against[0]
-            return self.state.path_as(self.frame.id, look)
-        return self.state.path_with(self.frame.id, self.frame.ledger + self.tried, self._tried_spaces)
+            return self._led(self.state.path_as(self.frame.id, look), look)
+        return self._led(self.state.path_with(self.frame.id, self.frame.ledger + self.tried, self._tried_spaces))
+
+    def _led(self, path: ColourPath, look: str = "now") -> ColourPath:
+        """A path of the frame in the viewer with the easings that are tried, and to the screen where that is proofed for."""
+        assert self.frame is not None
+        if self.proof.on_screen:
+            path = self.state.toward(path, self.frame.id, self.screen)
+        if look == "without easing":
+            return replace(path, easings=())
+        if self.proof.trial is not None:
+            path = replace(path, easings=tuple(e for e in self.proof.trial if e.acts(path.destination.id)))
+        return path
+
+    def easings(self) -> tuple[Easing, ...]:
+        """The easings of the frame in the viewer, as tried or as kept."""
+        if self.proof.trial is not None:
+            return self.proof.trial
+        return self.state.easings_of(self.frame.id) if self.frame is not None else ()
+
+    def proof_name(self) -> str:
+        """What is proofed for, in words."""
+        return "this screen" if self.proof.on_screen else self.state.proof_name()
 
     def space(self, identifier: str) -> Space:
         """A space by its id: the shoot's, or one that is only tried."""
@@ -118,6 +146,7 @@ class ShootModel(QObject):
         """Tell that the shoot changed, keeping the selection on frames that are still there."""
         state = self.state
         self.try_entries(())
+        self.proof.try_easings(None)
         self.selected = tuple(f for f in self.selected if f in state.frames)
         if self.current not in state.frames:
             self.current = self.selected[0] if self.selected else next(iter(state.order()), None)
@@ -158,6 +187,8 @@ class ShootModel(QObject):
             self.current, self.selected = current, chosen
             if current != self._tried_on:
                 self.try_entries(())
+            self.proof.try_easings(None)
+            self.proof.paint(-1)
             self.selection_changed.emit()
 
     def step(self, by: int) -> None:
@@ -173,6 +204,7 @@ class ShootModel(QObject):
         if stop != self.stop:
             self.stop = stop
             self.try_entries(())
+            self.proof.paint(-1)
             self.stop_changed.emit(stop)
 
     def show_before(self, on: bool) -> None:
@@ -200,13 +232,27 @@ class ShootModel(QObject):
         if self.tried:
             return (self.state.path(self.frame.id),)
         looks = self.against if self.comparison == "grid" else self.against[:1]
-        return tuple(self.state.path_as(self.frame.id, look) for look in looks)
+        return tuple(self._led(self.state.path_as(self.frame.id, look), look) for look in looks)
 
-    def pick(self, on: bool) -> None:
-        """Begin or end picking a neutral."""
-        if on != self.picking:
-            self.picking = on
-            self.picking_changed.emit(on)
+    def looks_there(self) -> tuple[bool, ...]:
+        """Which of `other_paths` are seen at the destination."""
+        looks = self.against if self.comparison == "grid" else self.against[:1]
+        return tuple(self.proof.shown or (look == "there" and not self.tried) for look in looks)
+
+    def look_words(self, look: str) -> str:
+        """A look that the frame in the viewer is compared with, in words."""
+        if self.tried:
+            return "as it is"
+        if look == "there":
+            return f"at {self.proof_name()}"
+        raw = self.frame is not None and self.frame.is_raw
+        return self.state.look_name(look if raw or look == "without easing" else "as found")
+
+    def pick(self, what: str) -> None:
+        """Begin to pick a ``neutral`` or a ``hue`` on the picture; an empty string ends it."""
+        if what != self.picking:
+            self.picking = what
+            self.picking_changed.emit(what)
 
     def show_hatching(self, on: bool) -> None:
         """Hatch what the destination cannot hold."""

@@ -9,9 +9,16 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from velkin.app import theme
-from velkin.app.service import Measured
+from velkin.app.drawing import Measured
 from velkin.app.words import share
 from velkin.core.gamut.outside import Outside
+
+#: Letter and colour of each lane by the number of channels; no colour is the theme's ink.
+_LANES = {
+    3: tuple(zip("RGB", theme.CHANNELS, strict=True)),
+    4: (("C", "#2F7C93"), ("M", "#93397B"), ("Y", "#8C7A1E"), ("K", "")),
+    1: (("K", ""),),
+}
 
 
 class Scope(QWidget):
@@ -78,19 +85,21 @@ class Scope(QWidget):
         if roomy:
             at = QRectF(left + width - 100, 5, 100, 16)
             p.drawText(at, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "% at the ends")
-        for lane, (letter, (low, high)) in enumerate(zip("RGB", outside.shares(), strict=True)):
-            top = 24.0 + lane * 23
-            lane_rect = QRectF(left + 56, top, width - 56 - 46, 20)
+        lanes = _LANES[len(counts)]
+        step = 69.0 / max(len(lanes), 3)
+        for lane, ((letter, colour), (low, high)) in enumerate(zip(lanes, outside.shares(), strict=True)):
+            top, tall = 24.0 + lane * step, step - 3
+            lane_rect = QRectF(left + 56, top, width - 56 - 46, tall)
             p.setPen(t.colour("ink"))
             p.setFont(theme.font(12, 600))
-            p.drawText(QRectF(left, top, 14, 20), Qt.AlignmentFlag.AlignVCenter, letter)
-            self._figure(p, QRectF(left + 14, top, 36, 20), low)
-            self._figure(p, QRectF(left + width - 40, top, 40, 20), high)
+            p.drawText(QRectF(left, top, 14, tall), Qt.AlignmentFlag.AlignVCenter, letter)
+            self._figure(p, QRectF(left + 14, top, 36, tall), low)
+            self._figure(p, QRectF(left + width - 40, top, 40, tall), high)
             p.fillRect(lane_rect, t.colour("field"))
-            self._lane(p, lane_rect, counts[lane], QColor(theme.CHANNELS[lane]))
+            self._lane(p, lane_rect, counts[lane], QColor(colour or t.ink))
             for value, x in ((low, lane_rect.left()), (high, lane_rect.right() - 7)):
                 if value >= 0.0005:
-                    self._hatched(p, QRectF(x, top, 7, 20))
+                    self._hatched(p, QRectF(x, top, 7, tall))
 
     @staticmethod
     def _figure(p: QPainter, rect: QRectF, value: float) -> None:

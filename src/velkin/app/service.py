@@ -8,12 +8,13 @@ from __future__ import annotations
 import contextlib
 import os
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 import cv2
 import numpy as np
@@ -21,77 +22,23 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from velkin.app.drawing import Drawn, Measured, Rendered, Seen, at_most, draw, draw_part, numbers_of, to_image
 from velkin.app.small_pictures import SmallPictures
 from velkin.core.cameraprofiles.models import Matrix
 from velkin.core.errors import VelkinError
 from velkin.core.files.source import decode_source
-from velkin.core.gamut.outside import Outside, measure_outside, outside_mask
+from velkin.core.icc.space import Space
 from velkin.core.path import CameraStage, ColourPath, PictureStage
-from velkin.core.render import for_screen, histogram, to_space, to_working
+from velkin.core.render import eased, for_screen, to_working
 from velkin.core.shoot.state import Frame
-from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]
+T = TypeVar("T")
 
+_SAMPLE = 1_200_000
 _BUDGET = 900_000_000
 #: Any raw frame's stage: decoding asks only whether it is raw.
 _RAW = CameraStage((1.0, 1.0, 1.0), "", Matrix(((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))))
-
-
-def to_image(pixels: NDArray[np.uint8]) -> QImage:
-    """A QImage of encoded RGB (H, W, 3) uint8, holding its own copy."""
-    data = np.ascontiguousarray(pixels)
-    height, width = data.shape[:2]
-    return QImage(data.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
-
-
-def _mask_image(mask: NDArray[np.bool_]) -> QImage:
-    height, width = mask.shape
-    return QImage((mask.astype(np.uint8) * 255).tobytes(), width, height, width, QImage.Format.Format_Alpha8).copy()
-
-
-@dataclass(frozen=True)
-class Rendered:
-    """A frame rendered for the viewer.
-
-    Attributes
-    ----------
-    frame : int
-    path : ColourPath
-    image : QImage
-    hatch : QImage or None
-        Mask (8-bit) of what the destination cannot hold, when it was asked for.
-    working : ndarray (H, W, 3), float32
-        Linear working numbers for the readout.
-    full : bool
-        Whether this is the full-size decode.
-    others : tuple of QImage
-        The same picture through other paths, to compare with.
-    source : ndarray (H, W, C)
-        What was decoded, for the numbers of the frame's own space.
-    """
-
-    frame: int
-    path: ColourPath
-    image: QImage
-    hatch: QImage | None
-    working: Pixels
-    full: bool
-    others: tuple[QImage, ...] = ()
-    source: NDArray[Any] | None = None
-
-
-@dataclass(frozen=True)
-class Measured:
-    """What the scope and the stops show of a frame: counts over the full picture (or, until that is there, its half size)."""
-
-    frame: int
-    path: ColourPath
-    here: NDArray[np.int64]
-    there: NDArray[np.int64]
-    here_outside: Outside
-    there_outside: Outside
-    exact: bool
 
 
 class _Decoded:
@@ -120,10 +67,47 @@ class _Decoded:
                     self._kept.popitem(last=False)
             return pixels
 
+    def has(self, path: Path, camera: CameraStage | PictureStage, half: bool) -> bool:
+        """Whether a decode is at hand."""
+        with self._lock:
+            return (str(path), camera.page if isinstance(camera, PictureStage) else -1, half) in self._kept
+
+    def sample(self, path: Path, camera: CameraStage | PictureStage) -> NDArray[Any]:
+        """About a million pixels (1, N, C) spread evenly over the full picture, or over the half size until that is decoded."""
+        full = self.get(path, camera, not self.has(path, camera, False))
+        flat = full.reshape(-1, full.shape[-1])
+        step = max(1, len(flat) // _SAMPLE) | 1  # odd, so that it does not run along columns
+        return np.ascontiguousarray(flat[::step])[None]
+
     def forget(self, path: Path) -> None:
         with self._lock:
             for key in [k for k in self._kept if k[0] == str(path)]:
                 del self._kept[key]
+
+
+class _Kept(Generic[T]):
+    """A few results, newest longest; used by worker threads."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._kept: OrderedDict[Any, T] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, key: Any) -> T | None:
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+            return self._kept.get(key)
+
+    def clear(self) -> None:
+        with self._lock:
+            self._kept.clear()
+
+    def put(self, key: Any, value: T) -> None:
+        with self._lock:
+            self._kept[key] = value
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
 
 
 class RenderService(QObject):
@@ -147,6 +131,8 @@ class RenderService(QObject):
         self._wish = 0
         self._thumb_wish = 0
         self._exact: OrderedDict[Any, Measured] = OrderedDict()
+        self._kept_working: _Kept[Pixels] = _Kept(6)
+        self._kept_drawn: _Kept[Drawn] = _Kept(12)
         self._closing = False
         self.finished.connect(self._deliver)
 
@@ -174,6 +160,9 @@ class RenderService(QObject):
     def read_again(self, path: Path) -> None:
         """Forget a source whose file was written anew."""
         self._decoded.forget(path)
+        self._kept_working.clear()
+        self._kept_drawn.clear()
+        self._exact.clear()
 
     # ---- the viewer's frame -----------------------------------------------------------------------------------
 
@@ -191,14 +180,17 @@ class RenderService(QObject):
         frame: int,
         source: Path,
         path: ColourPath,
-        screen: RGBSpace,
-        full: bool = False,
-        hatching: bool = False,
-        others: tuple[ColourPath, ...] = (),
+        seen: Seen,
+        others: tuple[tuple[ColourPath, bool], ...] = (),
+        dragged: bool = False,
     ) -> None:
-        """Render a frame for the viewer and measure it; an older wish that has not begun is dropped."""
+        """Render a frame for the viewer and measure it; an older wish that has not begun is dropped.
+
+        `others` are the states to compare with: a path, and whether it is seen at the destination. While something is
+        `dragged` only a quick count of a sample is made.
+        """
         self._wish += 1
-        self._front.submit(self._render, self._wish, frame, source, path, screen, full, hatching, others)
+        self._front.submit(self._render, self._wish, frame, source, path, seen, others, dragged)
 
     def _render(
         self,
@@ -206,19 +198,28 @@ class RenderService(QObject):
         frame: int,
         source: Path,
         path: ColourPath,
-        screen: RGBSpace,
-        full: bool,
-        hatching: bool,
-        others: tuple[ColourPath, ...],
+        seen: Seen,
+        others: tuple[tuple[ColourPath, bool], ...],
+        dragged: bool,
     ) -> None:
         if wish != self._wish:
             return
+        states = [(path, seen), *((other, replace(seen, proofed=there, mark="")) for other, there in others)]
         try:
-            camera = self._decoded.get(source, path.camera, not full)
-            working = to_working(camera, path)
-            image = to_image(for_screen(working, path, screen))
-            hatch = _mask_image(outside_mask(to_space(working, path, path.destination), path.destination)) if hatching else None
-            beside = tuple(to_image(for_screen(to_working(camera, other), other, screen)) for other in others)
+            half = self._decoded.get(source, path.camera, True)
+            whole = [self._whole(source, half, p, s) for p, s in states]
+            sharper = seen.part is not None and seen.scale * 2 * half.shape[1] > 1.1 * whole[0][1].image.width()
+            early = sharper and seen.scale > 0.5 and not self._decoded.has(source, path.camera, False)
+            parts = [draw_part(half, True, p, s) if sharper else None for p, s in states] if not sharper or early else None
+            if parts is None:
+                parts = self._sharp(source, path, half, states)
+            if wish != self._wish:
+                return
+            self.rendered.emit(self._put_together(frame, path, seen, whole, parts, half))
+            if early:  # from the half size first; the full decode takes a moment
+                parts = self._sharp(source, path, half, states)
+                if wish == self._wish:
+                    self.rendered.emit(self._put_together(frame, path, seen, whole, parts, half))
         except VelkinError as error:
             self.failed.emit(frame, str(error))
             return
@@ -226,10 +227,46 @@ class RenderService(QObject):
             self.failed.emit(frame, f"{source.name} could not be rendered ({error})")
             return
         if wish == self._wish:
-            self.rendered.emit(Rendered(frame, path, image, hatch, working, full, beside, camera))
-            self._back.submit(self._measure, wish, frame, source, path)  # the picture first, its numbers after
+            self._back.submit(self._measure, wish, frame, source, path, dragged)  # the picture first, its numbers after
 
-    def _measure(self, wish: int, frame: int, source: Path, path: ColourPath) -> None:
+    @staticmethod
+    def _put_together(
+        frame: int,
+        path: ColourPath,
+        seen: Seen,
+        whole: list[tuple[Pixels, Drawn]],
+        parts: list[Drawn | None],
+        half: NDArray[Any],
+    ) -> Rendered:
+        drawn = [
+            d if p is None else replace(d, part=p.image, part_hatch=p.hatch, part_at=p.part_at)
+            for (_, d), p in zip(whole, parts, strict=True)
+        ]
+        return Rendered(frame, path, seen, drawn[0], whole[0][0], tuple(drawn[1:]), half)
+
+    def _whole(self, source: Path, half: NDArray[Any], path: ColourPath, seen: Seen) -> tuple[Pixels, Drawn]:
+        """The whole picture at the size it has when fitted: its working numbers, kept for the next time, and as drawn."""
+        key = (str(source), path.to_work, seen.room)
+        working = self._kept_working.get(key)
+        if working is None:
+            working = at_most(to_working(half, path), seen.room)
+            self._kept_working.put(key, working)
+        again = (key, path, replace(seen, part=None, scale=1.0))
+        drawn = self._kept_drawn.get(again)
+        if drawn is None:
+            drawn = draw(working, path, seen, None)
+            self._kept_drawn.put(again, drawn)
+        return working, drawn
+
+    def _sharp(
+        self, source: Path, path: ColourPath, half: NDArray[Any], states: list[tuple[ColourPath, Seen]]
+    ) -> list[Drawn | None]:
+        """The visible part from the decode that the zoom needs."""
+        full = states[0][1].scale > 0.5
+        pixels = self._decoded.get(source, path.camera, False) if full else half
+        return [draw_part(pixels, not full, p, s) for p, s in states]
+
+    def _measure(self, wish: int, frame: int, source: Path, path: ColourPath, dragged: bool) -> None:
         if wish != self._wish:
             return
         key = (str(source), path)
@@ -237,31 +274,26 @@ class RenderService(QObject):
             self.measured.emit(self._exact[key])
             return
         try:
-            self.measured.emit(self._numbers(frame, self._decoded.get(source, path.camera, True), path, False))
+            if dragged and all(e.by_pixel for e in path.easings):
+                few = self._decoded.sample(source, path.camera)
+                self.measured.emit(numbers_of(frame, few, path, False, None)[0])
+                return
+            half, mask = numbers_of(frame, self._decoded.get(source, path.camera, True), path, False, None)
+            self.measured.emit(replace(half, mask=mask))
+            if dragged or wish != self._wish:
+                return
+            time.sleep(0.15)  # who drags or steps on soon has no use for the long count
             if wish != self._wish:
                 return
-            result = self._numbers(frame, self._decoded.get(source, path.camera, False), path, True)
+            result, _ = numbers_of(frame, self._decoded.get(source, path.camera, False), path, True, half.arrived)
         except (VelkinError, cv2.error, MemoryError):
             return  # the viewer's own wish reports it
+        result = replace(result, mask=mask)
         self._exact[key] = result
-        while len(self._exact) > 200:
+        while len(self._exact) > 40:
             self._exact.popitem(last=False)
         if wish == self._wish:
             self.measured.emit(result)
-
-    @staticmethod
-    def _numbers(frame: int, camera: NDArray[Any], path: ColourPath, exact: bool) -> Measured:
-        working = to_working(camera, path)
-        there = to_space(working, path, path.destination)
-        return Measured(
-            frame,
-            path,
-            histogram(working, path.working),
-            histogram(there, path.destination),
-            measure_outside(working, path.working),
-            measure_outside(there, path.destination),
-            exact,
-        )
 
     # ---- thumbnails -------------------------------------------------------------------------------------------
 
@@ -275,7 +307,7 @@ class RenderService(QObject):
             raise VelkinError("the source is not there any more")
         return small
 
-    def draw_thumbnails(self, wishes: list[tuple[Frame, ColourPath]], screen: RGBSpace) -> None:
+    def draw_thumbnails(self, wishes: list[tuple[Frame, ColourPath]], screen: Space) -> None:
         """Draw thumbnails in the given order; an older list is dropped."""
         self._thumb_wish += 1
         wish, total = self._thumb_wish, len(wishes)
@@ -286,8 +318,7 @@ class RenderService(QObject):
                 return
             try:
                 small = self.small(frame, path)
-                plain = replace(path, destination=path.working)
-                image = to_image(for_screen(to_working(small, plain), plain, screen))
+                image = to_image(for_screen(eased(to_working(small, path), path), path, screen))
             except (VelkinError, cv2.error, MemoryError):
                 image = QImage()
             left[0] -= 1

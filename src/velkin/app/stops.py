@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from velkin.app.service import Measured
+from velkin.app.drawing import Measured
 from velkin.app.words import ASSIGN, CONVERT, count, share, temperature_words
 from velkin.core.icc.space import same
 from velkin.core.path import ColourPath
@@ -33,20 +33,27 @@ class Stop:
 
 
 def stops_of(
-    state: State, frame_id: int, path: ColourPath, measured: Measured | None, written: list[WrittenFile], tried: str = ""
+    state: State,
+    frame_id: int,
+    path: ColourPath,
+    measured: Measured | None,
+    written: list[WrittenFile],
+    tried: str = "",
+    goal: str = "",
 ) -> list[Stop]:
     """The five stops of a frame along `path` (which may be its *before*).
 
-    `tried` is said of what a decision would make of it: ``if given`` or ``if converted``.
+    `goal` is what is proofed for where that is not what the shoot says. `tried` is said of what a decision would make of it: ``if given`` or ``if converted``.
     """
     frame = state.frames[frame_id]
     source, camera = _raw_stops(state, frame, path) if frame.is_raw else _picture_stops(state, frame, path, tried)
-    destination = state.proof_destination()
+    name = goal or state.proof_name()
     if measured is None or measured.path != path:
         lost = "measuring"
     else:
-        lost = f"{share(measured.there_outside.share)} % outside" + (f", {tried}" if tried else "")
-    proof = Stop("Proof", destination.name, lost, "tagged-same" if path.destination == path.working else "tagged-other", SOLID)
+        eased = ", eased" if path.easings else ""
+        lost = f"{share(measured.there_outside.share)} % outside{eased}" + (f", {tried}" if tried else "")
+    proof = Stop("Proof", name, lost, "tagged-same" if path.destination == path.working else "tagged-other", SOLID)
     handoff = _handoff(state, frame_id, written)
     if not path.known:
         handoff = Stop("Hand-off", "waits for Source", "nothing written", "open", HAIRLINE)

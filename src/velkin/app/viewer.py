@@ -63,6 +63,11 @@ class PictureView(QWidget):
         self.setAccessibleName("Picture")
         self._image = QImage()
         self._hatch = QImage()
+        #: The visible part where it is sharper, its mask, and where it lies in the picture.
+        self._part = QImage()
+        self._part_hatch = QImage()
+        self._part_at = QRectF()
+        self._other_parts: tuple[QImage | None, ...] = ()
         self._size = QSizeF(1, 1)
         self._scale = 1.0
         self._centre = QPointF(0.5, 0.5)
@@ -88,7 +93,11 @@ class PictureView(QWidget):
     # ---- what is shown ----------------------------------------------------------------------------------------
 
     def set_picture(self, image: QImage, size: tuple[int, int], hatch: QImage | None = None) -> None:
-        """Show an image that stands for a picture of `size` pixels; zoom and place stay unless the size is another."""
+        """Show an image that stands for a picture of `size` pixels; zoom and place stay unless the size is another.
+
+        A sharper part shown before goes with the image it belonged to.
+        """
+        self.set_part(None, None, QRectF())
         if QSizeF(*size) != self._size:
             self._size = QSizeF(*size)
             self._centre = QPointF(size[0] / 2, size[1] / 2)
@@ -97,9 +106,21 @@ class PictureView(QWidget):
         self._settle()
         self.update()
 
+    def set_part(self, part: QImage | None, hatch: QImage | None, at: QRectF) -> None:
+        """Show a part of the picture sharper than the whole, at a place in full-size pixels."""
+        self._part, self._part_hatch = part if part is not None else QImage(), hatch if hatch is not None else QImage()
+        self._part_at = at
+        self._other_parts = ()
+
+    def set_hatch(self, hatch: QImage) -> None:
+        """Another mask of the whole picture."""
+        self._hatch = hatch
+        self.update()
+
     def clear(self) -> None:
         """Show nothing."""
         self._image = QImage()
+        self.set_part(None, None, QRectF())
         self.update()
 
     @property
@@ -187,10 +208,16 @@ class PictureView(QWidget):
         pane = next((r for r in panes if r.adjusted(-4, -4, 4, 4).contains(point)), panes[0])
         return point - pane.topLeft() + panes[0].topLeft()
 
-    def show_others(self, comparison: str, others: tuple[QImage, ...], names: tuple[str, ...]) -> None:
-        """Compare with other states of the picture, or with none."""
+    def show_others(
+        self,
+        comparison: str,
+        others: tuple[QImage, ...],
+        names: tuple[str, ...],
+        parts: tuple[QImage | None, ...] = (),
+    ) -> None:
+        """Compare with other states of the picture, and the sharper parts of these, or with none."""
         changed = (comparison, len(others)) != (self.comparison, len(self.others))
-        self.comparison, self.others, self.names = comparison, others, names
+        self.comparison, self.others, self.names, self._other_parts = comparison, others, names, parts
         if changed:
             self._settle()
         self.update()
@@ -222,6 +249,26 @@ class PictureView(QWidget):
     def to_widget(self, x: float, y: float) -> QPointF:
         """A point of the picture on the widget."""
         return (QPointF(x, y) - self._centre) * self._scale + self._area().center()
+
+    def fitted(self) -> tuple[int, int]:
+        """Device pixels of the room that the whole picture has when it is fitted."""
+        area, by = self._area(), self.devicePixelRatioF()
+        return round(area.width() * by), round(area.height() * by)
+
+    def visible(self) -> tuple[float, float, float, float] | None:
+        """What is visible when zoomed in, with a little more round it: left, top, width, height as shares of the picture."""
+        if self._fit or not self.has_picture:
+            return None
+        area = self._area()
+        if len(self.panes()) == 1:
+            area = QRectF(self.rect())
+        more = 0.08 * max(area.width(), area.height())
+        seen = area.adjusted(-more, -more, more, more)
+        first, last = self.to_picture(seen.topLeft()), self.to_picture(seen.bottomRight())
+        width, height = self._size.width(), self._size.height()
+        left, right = (min(max(v / width, 0.0), 1.0) for v in (first.x(), last.x()))
+        top, bottom = (min(max(v / height, 0.0), 1.0) for v in (first.y(), last.y()))
+        return left, top, right - left, bottom - top
 
     def picture_rect(self) -> QRectF:
         """Where the whole picture lies on the widget."""
@@ -319,10 +366,9 @@ class PictureView(QWidget):
         if self.others and self.comparison in ("side", "grid"):
             self._paint_panes(p, rect)
             return
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._scale < 2)
-        p.drawImage(rect, self._image)
+        self._paint_state(p, rect, self._image, self._part)
         if self.show_hatch and not self._hatch.isNull():
-            self._draw_hatch(p, rect)
+            self._draw_hatch(p, rect, self._hatch)
         if self.others and self.comparison == "wipe":
             self._paint_wiped(p, rect)
         self._paint_pins(p)
@@ -334,14 +380,31 @@ class PictureView(QWidget):
         self._chip(p, self.captions[0], left, bottom, "left")
         self._chip(p, self.captions[1], right, bottom, "right")
 
+    def _paint_state(self, p: QPainter, rect: QRectF, image: QImage, part: QImage | None) -> None:
+        """One state: the whole, and over it the part that is sharper."""
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._scale < 2)
+        p.drawImage(rect, image)
+        if part is not None and not part.isNull():
+            p.drawImage(self._part_rect(rect), part)
+
+    def _part_rect(self, rect: QRectF) -> QRectF:
+        at = self._part_at
+        return QRectF(rect.topLeft() + at.topLeft() * self._scale, at.size() * self._scale)
+
+    def _part_of(self, number: int) -> QImage | None:
+        """The sharper part of a state; 0 is the present one."""
+        if number == 0:
+            return self._part
+        return self._other_parts[number - 1] if number <= len(self._other_parts) else None
+
     def _paint_panes(self, p: QPainter, rect: QRectF) -> None:
         panes = self.panes()
-        for pane, image, name in zip(panes, (self._image, *self.others), self.names, strict=False):
+        states = zip(panes, (self._image, *self.others), self.names, strict=False)
+        for number, (pane, image, name) in enumerate(states):
             p.save()
             p.setClipRect(pane.adjusted(0, 0, 0, 1))
-            p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._scale < 2)
             place = rect.translated(pane.topLeft() - panes[0].topLeft())
-            p.drawImage(place, image)
+            self._paint_state(p, place, image, self._part_of(number))
             p.restore()
             self._chip(p, name, max(place.left(), pane.left()), min(place.bottom(), pane.bottom()) + 6, "left", pane.width())
 
@@ -349,7 +412,7 @@ class PictureView(QWidget):
         x = self._wipe_x()
         p.save()
         p.setClipRect(QRectF(x, 0, self.width() - x, self.height()))
-        p.drawImage(rect, self.others[0])
+        self._paint_state(p, rect, self.others[0], self._part_of(1))
         p.restore()
         for width, colour in ((3.0, QColor(0, 0, 0, 140)), (1.4, QColor(255, 255, 255))):
             p.setPen(QPen(colour, width))
@@ -386,15 +449,21 @@ class PictureView(QWidget):
     def paint_over(self, p: QPainter) -> None:
         """For views that draw over the picture."""
 
-    def _draw_hatch(self, p: QPainter, rect: QRectF) -> None:
+    def _draw_hatch(self, p: QPainter, rect: QRectF, mask: QImage) -> None:
+        sharp = not self._part_hatch.isNull()
         seen = rect.toAlignedRect().intersected(self.rect())
+        if seen.isEmpty():
+            return
         layer = QImage(seen.size(), QImage.Format.Format_ARGB32_Premultiplied)
         layer.fill(0)
         q = QPainter(layer)
-        mask = self._hatch.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied)
         q.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         q.translate(-seen.x(), -seen.y())
-        q.drawImage(rect, mask)
+        q.drawImage(rect, mask.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied))
+        if sharp:
+            at = self._part_rect(rect)
+            q.setCompositionMode(QPainter.CompositionMode.CompositionMode_Source)
+            q.drawImage(at, self._part_hatch.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied))
         q.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceIn)
         q.fillRect(seen, _hatch_pattern())
         q.end()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QPoint, QRectF, QSettings, Qt, QTimer
 from PyQt6.QtGui import (
     QAction,
     QCloseEvent,
@@ -39,7 +39,9 @@ from velkin.app.benches.start import StartBench
 from velkin.app.benches.working import WorkingBench
 from velkin.app.chrome import Line, Notice, TopBar
 from velkin.app.desk import Desk
+from velkin.app.drawing import Measured, Rendered, Seen, pooled
 from velkin.app.dropping import sorted_drop
+from velkin.app.easing_view import EasingView
 from velkin.app.finder import Finder
 from velkin.app.frame_actions import FrameActions
 from velkin.app.frames_panel import FramesPanel
@@ -48,6 +50,7 @@ from velkin.app.menus import Menus
 from velkin.app.model import COMPARISONS, STOPS, ShootModel
 from velkin.app.path_bar import PathBar
 from velkin.app.profile_actions import ProfileActions
+from velkin.app.proof_actions import ProofActions
 from velkin.app.readout import numbers_under
 from velkin.app.rooms.chart_editor import ChartEditor
 from velkin.app.rooms.chart_room import ChartRoom
@@ -55,7 +58,7 @@ from velkin.app.rooms.fit_room import FitRoom
 from velkin.app.rooms.shelf_room import ShelfRoom
 from velkin.app.rooms.try_on_room import TryOnRoom
 from velkin.app.scope import Scope
-from velkin.app.service import Measured, Rendered, RenderService
+from velkin.app.service import RenderService
 from velkin.app.space_actions import SpaceActions
 from velkin.app.status_line import StatusLine
 from velkin.app.stops import stops_of
@@ -82,7 +85,10 @@ class Window(QMainWindow):
         self.desk = Desk(self.model, self.service, Path(str(kept)) if kept else None, folders)
         self.measured: Measured | None = None
         self.rendered: Rendered | None = None
-        self._wants_full = False
+        self._sharper_due = QTimer(self)
+        self._sharper_due.setSingleShot(True)
+        self._sharper_due.setInterval(40)  # while one zooms or pans, what is there is enough
+        self._sharper_due.timeout.connect(self._render)
         self._pointer: tuple[float, float] | None = None
         self._thumbnails_due = QTimer(self)
         self._thumbnails_due.setSingleShot(True)
@@ -93,7 +99,7 @@ class Window(QMainWindow):
 
         self.path_bar = PathBar()
         self.frames = FramesPanel(self.model)
-        self.view = PictureView()
+        self.view = EasingView(self.model.proof)
         self.view.empty_text = "Make or open a shoot to begin"
         self.scope = Scope()
         self.status = StatusLine()
@@ -122,6 +128,7 @@ class Window(QMainWindow):
         self.asking.chart_opened = self._chart_opened
         self.profiles = ProfileActions(self, self.desk)
         self.spaces = SpaceActions(self)
+        self.proofs = ProofActions(self)
         self.menu = Menus(self.menus, self)
         self._connect()
         self._restore()
@@ -350,19 +357,36 @@ class Window(QMainWindow):
         self.menu.show_comparison()
         self._render()
 
+    def follow_path(self) -> None:
+        """The picture is to be seen another way, or its path is tried otherwise."""
+        self._render()
+        self._captions()
+
     def _render(self) -> None:
         frame, path = self.model.frame, self.model.path()
         if frame is None or path is None:
             return
-        if self.rendered is not None and self.rendered.frame != frame.id:
-            self._wants_full = False
         if self.measured is not None and (self.measured.frame, self.measured.path) != (frame.id, path):
             self.measured = None
         self._pointed(self._pointer)  # numbers of another frame or path are never left standing
-        self.service.show(
-            frame.id, frame.path, path, self.model.screen, self._wants_full, self.model.hatching, self.model.other_paths()
-        )
+        others = tuple(zip(self.model.other_paths(), self.model.looks_there(), strict=False))
+        self.service.show(frame.id, frame.path, path, self.seen(), others, self.model.proof.dragging)
         self._show_stops()
+
+    def seen(self) -> Seen:
+        """How the viewer shows the picture now."""
+        proof, view = self.model.proof, self.view
+        there = proof.shown or (self.model.before and not self.model.tried and self.model.against[0] == "there")
+        return Seen(
+            self.model.screen,
+            view.fitted(),
+            view.visible(),
+            view.scale * view.devicePixelRatioF(),
+            there,
+            proof.paper,
+            proof.mark if self.model.hatching else "",
+            proof.threshold,
+        )
 
     def _show_stops(self) -> None:
         frame, path = self.model.frame, self.model.path()
@@ -370,7 +394,9 @@ class Window(QMainWindow):
             tried = "" if not self.model.tried or self.model.before else "if given"
             if tried and self.model.tried[-1].verb == CONVERTED:
                 tried = "if converted"
-            stops = stops_of(self.model.state, frame.id, path, self.measured, self.model.written(), tried)
+            stops = stops_of(
+                self.model.state, frame.id, path, self.measured, self.model.written(), tried, self.model.proof_name()
+            )
             self.path_bar.show_stops(stops)
 
     def _rendered(self, rendered: Rendered) -> None:
@@ -378,15 +404,24 @@ class Window(QMainWindow):
         if frame is None or rendered.frame != frame.id or rendered.path != self.model.path():
             return
         self.rendered = rendered
-        self.view.set_picture(rendered.image, (frame.facts.width, frame.facts.height), rendered.hatch)
+        size = (frame.facts.width, frame.facts.height)
+        self.view.set_picture(rendered.image, size, rendered.hatch)
+        if rendered.now.part is not None:
+            left, top, width, height = rendered.now.part_at
+            at = QRectF(left * size[0], top * size[1], width * size[0], height * size[1])
+            self.view.set_part(rendered.now.part, rendered.now.part_hatch, at)
         looks = self.model.against if self.model.comparison == "grid" else self.model.against[:1]
-        names = ("now", *(self.model.state.look_name(look if frame.is_raw else "as found") for look in looks))
+        names = ("now", *(self.model.look_words(look) for look in looks))
         if self.model.tried:
             entry = self.model.tried[-1]
             space = self.model.space(entry.space).name
             found = "now" if self.model.state.path(frame.id).known else f"as found: shown as {rendered.path.start.name} for now"
             names = (f"converted to {space}" if entry.verb == CONVERTED else f"given {space}: the same numbers", found)
-        self.view.show_others(self.model.comparison if rendered.others else "off", rendered.others, names)
+        others = rendered.others
+        self.view.show_others(
+            self.model.comparison if others else "off", tuple(o.image for o in others), names, tuple(o.part for o in others)
+        )
+        self._hatch_all()
         self._pointed(self._pointer)
         self.spaces.show_pins()
         self._captions()
@@ -406,9 +441,17 @@ class Window(QMainWindow):
         if measured.frame == self.model.current and measured.path == self.model.path():
             self.measured = measured
             self._show_measured()
+            self._hatch_all()
+
+    def _hatch_all(self) -> None:
+        """Hatch by the mask of the half size: what is smaller than a pixel of the screen is not left out."""
+        m, r, proof = self.measured, self.rendered, self.model.proof
+        if m is None or m.mask is None or r is None or r.path != m.path or r.hatch is None or proof.threshold > 0:
+            return
+        self.view.set_hatch(pooled(m.mask, r.hatch.width(), r.hatch.height()))
 
     def _show_measured(self) -> None:
-        name = self.model.state.proof_destination().name if self.model.shoot is not None else ""
+        name = self.model.proof_name() if self.model.shoot is not None else ""
         self.scope.show_measured(self.measured, name)
         self.proof_bench.show_measured(self.measured)
         self.working_bench.show_measured(self.measured)
@@ -422,21 +465,22 @@ class Window(QMainWindow):
         zoom = 100 * self.view.scale * self.view.devicePixelRatioF()
         left = f"{frame.name}   {'fit, ' if self.view.is_fit else ''}{zoom:.0f} %"
         if self.model.before:
-            look = "as it is" if self.model.tried else self.model.state.look_name(self.model.against[0])
-            left += f"   before: {look if frame.is_raw or self.model.tried else 'as found'}"
+            left += f"   before: {self.model.look_words(self.model.against[0])}"
+        elif self.model.proof.shown:
+            left += f"   at {self.model.proof_name()}"
         right = ""
-        hatched = self.rendered is not None and self.rendered.hatch is not None
-        if self.model.hatching and hatched and self.measured is not None:
-            right = f"hatched: outside {self.measured.path.destination.name}, {share(self.measured.there_outside.share)} %"
+        if self.model.hatching and self.measured is not None and self.rendered is not None:
+            what = {"hatch": "hatched: outside", "delta": "ΔE map: outside", "only": "only what is outside"}
+            goal = self.measured.path.destination.name
+            right = f"{what[self.model.proof.mark]} {goal}, {share(self.measured.there_outside.share)} %"
         self.view.set_captions(left, right)
 
     def _hatching(self, on: bool) -> None:
         self.menu.hatch.setChecked(on)
         self.view.show_hatch = on
-        self.view.update()
+        self.proofs.show_legend()
         self._captions()
-        if on and self.rendered is not None and self.rendered.hatch is None:
-            self._render()
+        self._render()
 
     def _compared(self) -> None:
         self.menu.show_comparison()
@@ -458,7 +502,7 @@ class Window(QMainWindow):
             )
         elif self.model.frame is not None:
             self.open_stop("camera")
-            self.model.pick(not self.model.picking)
+            self.model.pick("" if self.model.picking == "neutral" else "neutral")
 
     def give(self) -> None:
         """Say what giving this frame's camera settings would do, and do it when that is wanted."""
@@ -473,24 +517,27 @@ class Window(QMainWindow):
         if sheet.exec() and sheet.plan is not None:
             self.desk.give(sheet.plan)
 
-    def _picking(self, on: bool) -> None:
-        self.view.picking = self.camera_bench.pick_size() if on else 0.0
-        self.view.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+    def _picking(self, what: str) -> None:
+        self.view.picking = self.camera_bench.pick_size() if what else 0.0
+        self.view.setCursor(Qt.CursorShape.CrossCursor if what else Qt.CursorShape.ArrowCursor)
         self.view.update()
-        if on:
+        if what == "hue":
+            self.model.notice.emit("Click the colour whose hue is to be eased. Esc ends picking.")
+        elif what:
             self.model.notice.emit("Click what was neutral in front of the lens: a grey card, a grey patch. Esc ends picking.")
 
     def _picked(self, x: float, y: float) -> None:
         frame = self.model.frame
-        if frame is not None:
+        if frame is not None and self.model.picking == "hue":
+            self.proofs.pick_hue(x / frame.facts.width, y / frame.facts.height)
+        elif frame is not None:
             self.desk.pick_neutral(frame.id, (x, y), self.view.picking, self.model.selected)
-        self.model.pick(False)
+        self.model.pick("")
 
     def _zoomed(self, scale: float) -> None:
         self._captions()
-        if scale * self.view.devicePixelRatioF() > 0.55 and not self._wants_full and self.rendered is not None:
-            self._wants_full = True
-            self._render()
+        if self.rendered is not None and self.seen() != self.rendered.seen:
+            self._sharper_due.start()
 
     def _pointed(self, at: tuple[float, float] | None) -> None:
         self._pointer = at
@@ -645,7 +692,9 @@ class Window(QMainWindow):
                         self.model.show_before(True)
                     return True
             elif event.key() == Qt.Key.Key_Escape and self.model.picking:
-                self.model.pick(False)
+                self.model.pick("")
+                return True
+            elif event.key() == Qt.Key.Key_Escape and self.rooms.currentIndex() == 0 and self.proofs.leave_brush():
                 return True
             elif (
                 event.type() == QEvent.Type.KeyPress

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.models import Matrix
-from velkin.core.conversion.convert import Conversion, Numbers, as_float, converted, linear_in
+from velkin.core.conversion.convert import Conversion, Numbers, as_float, converted, from_linear, linear_in
 from velkin.core.conversion.dither import dither_for
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.masks import Window
@@ -177,13 +177,16 @@ def for_screen(working: Pixels, path: ColourPath, screen: Space, proofed: bool =
     BadProfile
         When destination or screen is a profile that cannot be used that way.
     """
-    seen = linear_there(working, path.proof, paper) if proofed else working
+    return shown(linear_there(working, path.proof, paper) if proofed else working, path.working, screen)
+
+
+def shown(linear: Pixels, space: RGBSpace, screen: Space) -> Bytes:
+    """What a screen is given, (H, W, 3) uint8, for linear RGB (H, W, 3) in `space`. Raises BadProfile."""
     if isinstance(screen, RGBSpace):
-        return encode_8bit(to_space(seen, path, screen), screen, dither=False)
-    numbers = converted(
-        np.asarray(path.working.encode(np.clip(seen, 0.0, 1.0)), dtype=np.float32), Conversion(path.working, screen)
-    )
-    return np.asarray(np.clip(numbers, 0.0, 1.0) * 255.0 + 0.5, dtype=np.uint8)
+        there = linear if space == screen else np.asarray(cv2.transform(linear, between(space, screen)), dtype=np.float32)
+        return encode_8bit(there, screen, dither=False)
+    numbers = from_linear(linear, Conversion(space, screen))
+    return np.asarray(numbers * np.float32(255.0) + np.float32(0.5), dtype=np.uint8)
 
 
 def histogram(linear: Pixels, space: RGBSpace, bins: int = 128) -> NDArray[np.int64]:

@@ -4,9 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
 
 from velkin.app import theme
 
@@ -231,3 +242,53 @@ def labelled(text: str, field: QWidget, width: int = 92) -> QWidget:
     row.addWidget(label)
     row.addWidget(field, 1)
     return holder
+
+
+class Slide(QWidget):
+    """A name, a slider and its value: told while it is dragged, and once where it stays."""
+
+    moved = pyqtSignal(float)
+    settled = pyqtSignal(float)
+
+    def __init__(
+        self, name: str, low: float, high: float, words: Callable[[float], str], steps: int = 100, width: int = 76
+    ) -> None:
+        super().__init__()
+        self._low, self._high, self._steps, self._words = low, high, steps, words
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, steps)
+        self.slider.setPageStep(max(steps // 10, 1))
+        self.value_label = QLabel()
+        self.value_label.setFixedWidth(52)
+        self.value_label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        row.addWidget(self.slider, 1)
+        row.addWidget(self.value_label)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(labelled(name, holder, width))
+        self.slider.setAccessibleName(name)
+        self.slider.valueChanged.connect(self._changed)
+        self.slider.sliderReleased.connect(lambda: self.settled.emit(self.value()))
+
+    def value(self) -> float:
+        """The value that it stands at."""
+        return self._low + (self._high - self._low) * self.slider.value() / self._steps
+
+    def show_value(self, value: float) -> None:
+        """Show a value, without telling; not while it is dragged."""
+        if not self.slider.isSliderDown():
+            self.slider.blockSignals(True)
+            self.slider.setValue(round((value - self._low) / (self._high - self._low) * self._steps))
+            self.slider.blockSignals(False)
+            self.value_label.setText(self._words(value))
+
+    def _changed(self) -> None:
+        self.value_label.setText(self._words(self.value()))
+        if self.slider.isSliderDown():
+            self.moved.emit(self.value())
+        else:
+            self.settled.emit(self.value())

@@ -1,22 +1,38 @@
-"""Proof: what the chosen destination can hold of this picture, and where it cannot."""
+"""Proof: what the chosen destination can hold of this picture, seen and marked on it, and easing it in."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, Facts, Figure, soft
+from velkin.app.benches.easing import EasingSection
+from velkin.app.benches.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
+from velkin.app.colour_spaces import second_line, space_label
 from velkin.app.desk import Desk
-from velkin.app.service import Measured
+from velkin.app.drawing import Measured
+from velkin.app.proof_view import MARKS
 from velkin.app.words import CONVERT, share
+from velkin.core.conversion.effect import intent_name
+from velkin.core.gamut.outside import Outside
+from velkin.core.gamut.proof import white_seen
+from velkin.core.icc.space import ICCSpace, Space
+from velkin.core.icc.transform import Intent
+from velkin.core.spaces.rgb import RGBSpace
+
+_SCREEN = "this screen"
+CHANNELS = {"rgb": ("red", "green", "blue"), "cmyk": ("cyan", "magenta", "yellow", "black"), "gray": ("gray",)}
 
 
 class ProofBench(Bench):
-    """The share outside, by channel and end, and hatching."""
+    """The destination, the share outside by channel and end, how it is seen and marked, and easing."""
+
+    intents_wanted = pyqtSignal()
+    gamut_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__("Proof")
+        self._desk = desk
         self._model = desk.model
         self._figure = Figure()
         self.column.addWidget(self._figure)
@@ -25,36 +41,148 @@ class ProofBench(Bench):
         self._diagnosis = QLabel()
         self._diagnosis.setWordWrap(True)
         self.column.addWidget(self._diagnosis)
-        self.section("Destination")
-        self._destination = Facts()
-        self.column.addWidget(self._destination)
-        self.section("Mark")
-        self.hatching = QCheckBox("Hatch what is outside   X")
-        self.hatching.setToolTip("Hatch on the picture what the destination cannot hold (X)")
-        self.hatching.toggled.connect(self._model.show_hatching)
-        self.column.addWidget(self.hatching)
-        self.column.addWidget(soft("Hatching is black and white, so that it cannot be mistaken for a colour of the picture."))
+        self._build_goal()
+        self._build_seen()
+        self.section("Easing")
+        self.easing = EasingSection(desk)
+        self.column.addWidget(self.easing)
         self.end()
-        self._model.hatching_changed.connect(self.hatching.setChecked)
-        self._model.changed.connect(self.refresh)
+        for signal in (self._model.changed, self._model.selection_changed, desk.spaces.changed, self._model.proof.changed):
+            signal.connect(self.refresh)
+        self._model.hatching_changed.connect(self.marking.setChecked)
+        self._goal_shown: tuple[str, int | None] = ("", None)
+
+    def _build_goal(self) -> None:
+        self.section("Proof for")
+        self.goal = compact(QComboBox())
+        self.goal.setAccessibleName("What is proofed for")
+        self.goal.activated.connect(lambda _: self._choose())
+        self.column.addWidget(self.goal)
+        self.intent = compact(QComboBox())
+        for intent in Intent:
+            self.intent.addItem(intent_name(intent), intent)
+        self.intent.activated.connect(lambda _: self._choose())
+        self._intent_row = labelled("Intent", self.intent, 56)
+        self.column.addWidget(self._intent_row)
+        self.black_point = QCheckBox("Black point compensation")
+        self.black_point.clicked.connect(lambda _: self._choose())
+        self.column.addWidget(self.black_point)
+        self._goal_words = soft()
+        self.column.addWidget(self._goal_words)
+        self.intents = button("Intents side by side", self.intents_wanted.emit, tip="Each intent on this picture, with figures")
+        self.gamut = button(
+            "Gamut room", self.gamut_wanted.emit, tip="Spaces, profiles and this picture, in two and three dimensions (G)"
+        )
+        for each in (self.intents, self.gamut):
+            each.setProperty("narrow", True)
+        self.column.addWidget(row_of(self.intents, self.gamut))
+
+    def _build_seen(self) -> None:
+        proof = self._model.proof
+        self.section("On the picture")
+        self.shown = QCheckBox("Show it at the destination   D")
+        self.shown.setToolTip("Show the colours that the destination has in place of those meant (D)")
+        self.shown.toggled.connect(proof.show)
+        self.column.addWidget(self.shown)
+        self.white = QCheckBox("Paper white")
+        self.black = QCheckBox("Ink black")
+        self.white.setToolTip("Show the paper as light and as tinted as it is")
+        self.black.setToolTip("Show the darkest ink as light as it is on this paper")
+        for box in (self.white, self.black):
+            box.clicked.connect(lambda _: proof.simulate(self.white.isChecked(), self.black.isChecked()))
+        self._paper_row = row_of(self.white, self.black)
+        self.column.addWidget(self._paper_row)
+        self.marking = QCheckBox("Mark what is outside   X")
+        self.marking.setToolTip("Mark on the picture what the destination cannot hold (X)")
+        self.marking.toggled.connect(self._model.show_hatching)
+        self.column.addWidget(self.marking)
+        self.mark = compact(QComboBox())
+        for key, words in MARKS.items():
+            self.mark.addItem(words, key)
+        self.mark.activated.connect(lambda _: self._mark_chosen())
+        self.column.addWidget(labelled("Marked by", self.mark, 76))
+        self.threshold = Slide("From", 0.0, 10.0, lambda v: f"ΔE {v:.1f}" if v else "any", 40)
+        self.threshold.setToolTip("Mark only what the destination changes by at least this ΔE")
+        self.threshold.settled.connect(proof.mark_from)
+        self.threshold.moved.connect(proof.mark_from)
+        self.threshold.show_value(0.0)
+        self.column.addWidget(self.threshold)
+
+    # ---- showing ----------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        """Follow the shoot's destination."""
+        """Follow the shoot, the frame and how it is seen."""
         if self._model.shoot is None:
             return
-        d = self._model.state.proof_destination()
-        edge = f"long edge {d.long_edge}" if d.long_edge else "full size"
-        self._destination.show_rows(
-            [
-                ("Name", d.name),
-                ("Space", d.space.name),
-                ("Intent", "media-relative colorimetric"),
-                ("File", f"JPEG 8-bit, {edge}, quality {d.quality}"),
-            ]
-        )
+        state, proof = self._model.state, self._model.proof
+        self._offer()
+        space = self.space()
+        curves = isinstance(space, RGBSpace)
+        self.intent.setCurrentIndex(int(state.goal.intent))
+        self.black_point.setChecked(state.goal.black_point)
+        self._intent_row.setVisible(not curves)
+        self.black_point.setVisible(not curves)
+        self.black_point.setEnabled(state.goal.intent is not Intent.ABSOLUTE)
+        self._goal_words.setText(_about(space))
+        self._paper_row.setVisible(not curves)
+        self.shown.setChecked(proof.shown)
+        self.white.setChecked(proof.paper.white)
+        self.black.setChecked(proof.paper.black)
+        self.black.setEnabled(not proof.paper.white)
+        self.mark.setCurrentIndex(self.mark.findData(proof.mark))
+        self.threshold.setVisible(proof.mark != "delta")
+        if (space.id, self._model.current) != self._goal_shown:
+            self._goal_shown = (space.id, self._model.current)
+            self.easing.forget_solution()
+        self.easing.refresh()
+
+    def space(self) -> Space:
+        """What is proofed for."""
+        return self._model.screen if self._model.proof.on_screen else self._model.state.proof_space()
+
+    def _offer(self) -> None:
+        state = self._model.state
+        items = [
+            ("", f"{state.proof_destination().name}, as ticked", ""),
+            (_SCREEN, _SCREEN, "Colours that this screen cannot show"),
+        ]
+        spaces = {s.id: s for s in self._desk.spaces.destinations()}
+        if state.goal.space:
+            spaces.setdefault(state.goal.space, state.proof_space())
+        items += [(s.id, space_label(s), second_line(s)) for s in spaces.values()]
+        now = [(self.goal.itemData(i), self.goal.itemText(i)) for i in range(self.goal.count())]
+        if now != [i[:2] for i in items]:
+            self.goal.clear()
+            for identifier, name, tip in items:
+                self.goal.addItem(name, identifier)
+                self.goal.setItemData(self.goal.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
+            self.goal.insertSeparator(2)
+        wanted = _SCREEN if self._model.proof.on_screen else state.goal.space
+        self.goal.setCurrentIndex(self.goal.findData(wanted))
+        self._spaces = spaces
+
+    def _choose(self) -> None:
+        chosen = self.goal.currentData()
+        self._model.proof.proof_screen(chosen == _SCREEN)
+        if chosen == _SCREEN:
+            self._model.changed.emit()
+            return
+        intent, black_point = Intent(self.intent.currentData()), self.black_point.isChecked()
+        self._desk.proofing.set_goal(self._spaces.get(chosen), intent, black_point)
+        self._model.changed.emit()
+
+    def _mark_chosen(self) -> None:
+        self._model.proof.mark_by(self.mark.currentData())
+        self._model.show_hatching(True)
+
+    def choose(self, identifier: str) -> None:
+        """Proof for a space by its id; empty for the ticked destination."""
+        self.goal.setCurrentIndex(self.goal.findData(identifier))
+        self._choose()
 
     def show_measured(self, measured: Measured | None) -> None:
         """Show what the destination cannot hold."""
+        self.easing.show_measured(measured)
         if measured is None:
             self._figure.show_value("", "No picture is measured yet.")
             self._table.hide()
@@ -62,30 +190,47 @@ class ProofBench(Bench):
             self.sentence.setText("")
             return
         outside, name = measured.there_outside, measured.path.destination.name
-        self._figure.show_value(f"{share(outside.share)} %", f"of this picture lies outside {name}")
+        total = max(outside.pixels, 1)
+        patch = f"; the largest patch is {share(outside.largest / total)} %" if outside.largest else ""
+        eased = ", as eased," if measured.arrived.change is not None else ""
+        self._figure.show_value(f"{share(outside.share)} %", f"of this picture{eased} lies outside {name}{patch}")
         self._table.show()
-        self._table.show_shares(outside.shares())
-        self._diagnosis.setText(_diagnosis(outside.shares()))
-        if outside.outside:
-            self.sentence.setText(f"On hand-off the {CONVERT} to {name}; {share(outside.share)} % of the picture is cut off.")
-        else:
-            self.sentence.setText(f"On hand-off the {CONVERT} to {name}; nothing is cut off.")
+        self._table.show_shares(measured.path.destination.model, outside.shares())
+        self._diagnosis.setText(diagnosis(outside, measured.path.destination.model))
+        lost = measured.arrived.loss
+        change = f" What it shows differs by ΔE {lost.mean:.1f} mean, {lost.p95:.1f} at the 95th percentile."
+        ease = "It is eased first; then the" if measured.arrived.change is not None else "The"
+        cut = f"{share(outside.share)} % of the picture is cut off." if outside.outside else "nothing is cut off."
+        self.sentence.setText(f"On hand-off: {ease.lower()} {CONVERT} to {name}; {cut}{change if outside.outside else ''}")
 
 
-def _diagnosis(shares: tuple[tuple[float, float], ...]) -> str:
+def _about(space: Space) -> str:
+    """What a destination is, where that matters to the proof."""
+    if isinstance(space, ICCSpace):
+        light, a, b = white_seen(space)
+        return f"Its white is L* {light:.0f}, a* {a:.0f}, b* {b:.0f}."
+    return "A space of curves: the four intents give the same, and there is no paper."
+
+
+def diagnosis(outside: Outside, model: str) -> str:
     """The largest loss in words, a colour problem told from a tone problem."""
-    names = ("red", "green", "blue")
-    worst, end = max(((c, e) for c in range(3) for e in range(2)), key=lambda ce: shares[ce[0]][ce[1]])
-    value = shares[worst][end]
-    if value < 0.0005:
-        return "No channel is driven to an end."
-    at = "bottom" if end == 0 else "top"
-    all_together = min(s[end] for s in shares) > 0.5 * value
-    if all_together:
-        why = "too dark, in all channels together" if end == 0 else "too bright, in all channels together"
-    else:
-        why = "too saturated, not too dark" if end == 0 else "too saturated, not too bright"
-    return f"{names[worst].capitalize()} at the {at}, {share(value)} %: {why}."
+    if outside.outside == 0:
+        return "Nothing is outside: no colour and no tone is lost."
+    names = CHANNELS[model]
+    ends = [(e.low, e.low_tone, "bottom", n) for e, n in zip(outside.channels, names, strict=True)]
+    ends += [(e.high, e.high_tone, "top", n) for e, n in zip(outside.channels, names, strict=True)]
+    most, tone, end, name = max(ends, key=lambda e: e[0])
+    total = max(outside.pixels, 1)
+    if most / total < 0.0005:
+        by_tone = outside.tone > outside.outside / 2
+        return f"{share(outside.share)} % is outside by its {'tone' if by_tone else 'saturation'}."
+    # in inks the end that is driven says little of light or dark
+    light = ("bright", "dark") if model != "cmyk" else ("dark or too bright", "dark or too bright")
+    extreme = light[0] if end == "top" else light[1]
+    why = f"too {extreme}, a tone problem" if tone > most / 2 else f"too saturated, not too {extreme}"
+    rest = outside.tone / total
+    both = f" {share(rest)} % of the picture is out by its tone." if rest >= 0.0005 and tone <= most / 2 else ""
+    return f"{name.capitalize()} at the {end}, {share(most / total)} %: {why}.{both}"
 
 
 class _EndsTable(QWidget):
@@ -96,28 +241,31 @@ class _EndsTable(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(2)
-        self._cells: list[list[QLabel]] = []
-        for column, text in enumerate(("outside, %", "R", "G", "B")):
-            label = soft(text)
+        self._heads = [soft(text) for text in ("outside, %", "", "", "", "")]
+        for column, label in enumerate(self._heads):
             label.setFont(theme.font(11, 600))
             label.setAlignment(Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft)
             grid.addWidget(label, 0, column)
+        self._cells: list[list[QLabel]] = []
         for row, text in enumerate(("at the top", "at the bottom"), start=1):
             grid.addWidget(soft(text), row, 0)
-            cells = [QLabel() for _ in range(3)]
+            cells = [QLabel() for _ in range(4)]
             for column, cell in enumerate(cells, start=1):
                 cell.setAlignment(Qt.AlignmentFlag.AlignRight)
                 grid.addWidget(cell, row, column)
             self._cells.append(cells)
         grid.setColumnStretch(0, 2)
-        for column in (1, 2, 3):
+        for column in range(1, 5):
             grid.setColumnStretch(column, 1)
 
-    def show_shares(self, shares: tuple[tuple[float, float], ...]) -> None:
+    def show_shares(self, model: str, shares: tuple[tuple[float, float], ...]) -> None:
         """Show the shares of each channel."""
-        for row, end in enumerate((1, 0)):
-            for channel in range(3):
-                value = shares[channel][end]
+        letters = {"rgb": "RGB", "cmyk": "CMYK", "gray": "K"}[model]
+        for channel in range(4):
+            there = channel < len(letters)
+            self._heads[channel + 1].setText(letters[channel] if there else "")
+            for row, end in enumerate((1, 0)):
                 cell = self._cells[row][channel]
-                cell.setText(share(value))
+                value = shares[channel][end] if there else 0.0
+                cell.setText(share(value) if there else "")
                 cell.setFont(theme.font(13, 700 if value >= 0.0005 else 400))

@@ -12,7 +12,7 @@ from velkin.app.benches.pin_numbers import PinNumbers, PinTable, full_scale
 from velkin.app.colour_spaces import SpaceBox, second_line
 from velkin.app.deciding import Forecast, warn_of_wrong_verb
 from velkin.app.desk import Desk
-from velkin.app.service import Measured
+from velkin.app.drawing import Measured
 from velkin.app.words import ASSIGN, CONVERT, MODELS, count, share, signed
 from velkin.core.conversion.effect import in_words, intent_name
 from velkin.core.icc.space import Space, same

@@ -21,9 +21,9 @@ from PyQt6.QtWidgets import (
 
 from velkin.app.benches.parts import Bench, Figure, button, compact, labelled, room_header, row_of, soft
 from velkin.app.desk import Desk
+from velkin.app.drawing import Rendered
 from velkin.app.rooms.chart_parts import CloseUp, LightMap, PatchTable, QualityRow, Swatches, outline_of
 from velkin.app.rooms.chart_view import ChartView
-from velkin.app.service import Rendered
 from velkin.app.words import count, signed
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.report import patch_colours

@@ -14,12 +14,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from velkin.app import theme
 from velkin.app.benches.parts import Bench, Facts, button, room_header, soft, state_label
 from velkin.app.desk import Desk
-from velkin.app.service import to_image
+from velkin.app.drawing import to_image
 from velkin.app.words import ASSIGN
 from velkin.core.conversion.convert import as_float, linear_in
 from velkin.core.errors import VelkinError
 from velkin.core.icc.space import Space
-from velkin.core.render import encode_8bit
+from velkin.core.render import shown
+from velkin.core.spaces.rgb import ROMM
 from velkin.core.tags.plausible import TRIED, Hints, Plausible, ranked, sample_of
 
 _EDGE = 620
@@ -211,7 +212,7 @@ class TryOnRoom(QWidget):
             size = (max(round(numbers.shape[1] * scale), 1), max(round(numbers.shape[0] * scale), 1))
             small = np.asarray(cv2.resize(numbers, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
             screen = self._model.screen
-            return [TriedOn(p, to_image(encode_8bit(linear_in(small, p.space, screen), screen, dither=False))) for p in order]
+            return [TriedOn(p, to_image(shown(linear_in(small, p.space, ROMM), ROMM, screen))) for p in order]
 
         def done(result: Any) -> None:
             if isinstance(result, VelkinError):

@@ -1,0 +1,216 @@
+"""What the viewer is given: pictures, parts and masks as drawn, and what is said of them. Plain functions for worker threads."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtGui import QImage
+
+from velkin.app.loss_map import ONLY_GREY, map_colours
+from velkin.core.arrived import Arrived, arrived, arrived_sampled
+from velkin.core.gamut.masks import Window
+from velkin.core.gamut.outside import Outside, measure_outside
+from velkin.core.gamut.proof import PLAIN, Paper, lost_there, outside
+from velkin.core.icc.space import ICCSpace, Space
+from velkin.core.path import ColourPath
+from velkin.core.render import eased, for_screen, histogram, to_working
+
+Pixels = NDArray[np.float32]
+
+
+def to_image(pixels: NDArray[np.uint8]) -> QImage:
+    """A QImage of encoded RGB (H, W, 3) uint8, holding its own copy."""
+    data = np.ascontiguousarray(pixels)
+    height, width = data.shape[:2]
+    return QImage(data.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+
+
+def _mask_image(mask: NDArray[np.bool_]) -> QImage:
+    height, width = mask.shape
+    return QImage((mask.astype(np.uint8) * 255).tobytes(), width, height, width, QImage.Format.Format_Alpha8).copy()
+
+
+def pooled(mask: NDArray[np.bool_], width: int, height: int) -> QImage:
+    """A mask in another size in which nothing that is marked goes missing."""
+    if mask.shape == (height, width):
+        return _mask_image(mask)
+    area = cv2.resize(mask.astype(np.float32), (width, height), interpolation=cv2.INTER_AREA)
+    return _mask_image(area > 0)
+
+
+@dataclass(frozen=True)
+class Seen:
+    """How the viewer shows a frame.
+
+    Attributes
+    ----------
+    screen : Space
+    room : (width, height)
+        Device pixels that the whole picture has when it is fitted; (0, 0) for as many as the half-size decode has.
+    part : (left, top, width, height) or None
+        What is visible when zoomed in, as shares of the picture; it is rendered by itself, as sharp as the screen shows it.
+    scale : float
+        Device pixels per picture pixel of that part.
+    proofed : bool
+        Show the colours that the destination has.
+    paper : Paper
+    mark : str
+        ``hatch``, ``delta`` (the ΔE map) or ``only`` (only what is outside); empty for none.
+    threshold : float
+        Mark from this ΔE00 on; 0 marks all that is outside.
+    """
+
+    screen: Space
+    room: tuple[int, int] = (0, 0)
+    part: tuple[float, float, float, float] | None = None
+    scale: float = 1.0
+    proofed: bool = False
+    paper: Paper = PLAIN
+    mark: str = ""
+    threshold: float = 0.0
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """One state of a picture as drawn: the whole, the visible part where it is sharper, and masks of what is marked on them."""
+
+    image: QImage
+    hatch: QImage | None = None
+    part: QImage | None = None
+    part_hatch: QImage | None = None
+    #: Where the part lies: left, top, width, height as shares of the picture.
+    part_at: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """A frame rendered for the viewer.
+
+    Attributes
+    ----------
+    frame : int
+    path : ColourPath
+    seen : Seen
+    now : Drawn
+    working : ndarray (H, W, 3), float32
+        Linear working numbers of the whole at the size shown, before easing.
+    others : tuple of Drawn
+        The same picture in other states, to compare with.
+    source : ndarray (H, W, C)
+        What was decoded, for the numbers of the frame's own space.
+    """
+
+    frame: int
+    path: ColourPath
+    seen: Seen
+    now: Drawn
+    working: Pixels
+    others: tuple[Drawn, ...] = ()
+    source: NDArray[Any] | None = None
+
+    @property
+    def image(self) -> QImage:
+        """The whole picture."""
+        return self.now.image
+
+    @property
+    def hatch(self) -> QImage | None:
+        """The mask of what is hatched on it."""
+        return self.now.hatch
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What the scope and the stops show of a frame: counts over the full picture (or, until that is there, its half size).
+
+    Attributes
+    ----------
+    here : ndarray (3, bins), int64
+        Histogram of the working numbers.
+    here_outside : Outside
+    arrived : Arrived
+    exact : bool
+    mask : ndarray (H, W), bool, or None
+        What is outside, at the half size.
+    """
+
+    frame: int
+    path: ColourPath
+    here: NDArray[np.int64]
+    here_outside: Outside
+    arrived: Arrived
+    exact: bool
+    mask: NDArray[np.bool_] | None = None
+
+    @property
+    def there(self) -> NDArray[np.int64]:
+        """Histogram of the numbers there."""
+        return self.arrived.there
+
+    @property
+    def there_outside(self) -> Outside:
+        """What the destination cannot hold of the picture as eased."""
+        return self.arrived.after
+
+
+def at_most(working: Pixels, room: tuple[int, int]) -> Pixels:
+    """A picture no larger than it is shown, reduced in linear light."""
+    height, width = working.shape[:2]
+    by = min(room[0] / width, room[1] / height) if room[0] and room[1] else 1.0
+    if by >= 0.95:
+        return working
+    size = (max(round(width * by), 1), max(round(height * by), 1))
+    return np.asarray(cv2.resize(working, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+
+
+def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None) -> Drawn:
+    """A picture, or the part of it that `window` says, as the screen is given it, with the mask of what is marked."""
+    now = eased(working, path, window)
+    if seen.mark == "delta":
+        return Drawn(to_image(map_colours(lost_there(now, path.proof), outside(now, path.proof), now, path)))
+    image = for_screen(now, path, seen.screen, seen.proofed, seen.paper)
+    if not seen.mark:
+        return Drawn(to_image(image))
+    marked = outside(now, path.proof)
+    if seen.threshold > 0:
+        marked &= lost_there(now, path.proof) >= seen.threshold
+    if seen.mark == "only":
+        image[~marked] = ONLY_GREY
+        return Drawn(to_image(image))
+    return Drawn(to_image(image), _mask_image(marked))
+
+
+def numbers_of(
+    frame: int, source: NDArray[Any], path: ColourPath, exact: bool, known: Arrived | None
+) -> tuple[Measured, NDArray[np.bool_] | None]:
+    """What is said of a picture, of its decode at any size; `known` are the numbers of the half size."""
+    working = to_working(source, path)
+    mask = None
+    if known is not None and isinstance(path.destination, ICCSpace):
+        by = working.shape[0] * working.shape[1] / max(known.after.pixels, 1)
+        there = arrived_sampled(working, path, (round(known.before.largest * by), round(known.after.largest * by)))
+    else:
+        there, mask = arrived(working, path)
+    here = histogram(working, path.working)
+    return Measured(frame, path, here, measure_outside(working, path.working), there, exact), mask
+
+
+def draw_part(pixels: NDArray[Any], is_half: bool, path: ColourPath, seen: Seen) -> Drawn:
+    """The visible part of a picture, from a decode of full or half size, as sharp as the screen shows it."""
+    height, width = pixels.shape[:2]
+    assert seen.part is not None
+    left, top = int(seen.part[0] * width), int(seen.part[1] * height)
+    right = min(max(round((seen.part[0] + seen.part[2]) * width), left + 1), width)
+    bottom = min(max(round((seen.part[1] + seen.part[3]) * height), top + 1), height)
+    working = to_working(pixels[top:bottom, left:right], path)
+    by = min(seen.scale * (2 if is_half else 1), 1.0)
+    size = (max(round(working.shape[1] * by), 1), max(round(working.shape[0] * by), 1))
+    if size != working.shape[1::-1]:
+        working = np.asarray(cv2.resize(working, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+    window = Window(round(width * by), round(height * by), round(left * by), round(top * by))
+    at = (left / width, top / height, (right - left) / width, (bottom - top) / height)
+    return replace(draw(working, path, seen, window), part_at=at)
