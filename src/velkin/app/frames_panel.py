@@ -89,7 +89,7 @@ class FramesList(QAbstractScrollArea):
         self._headers: list[tuple[int, QRect, int]] = []
         self._cells: list[_Cell] = []
         self._folded: set[int] = set()
-        self._thumbs: dict[int, tuple[ColourPath, QImage]] = {}
+        self._thumbs: dict[int, tuple[ColourPath | None, QImage]] = {}
         self._edited: set[int] = set()
         self._filter = 0
         self._height = 0
@@ -170,6 +170,7 @@ class FramesList(QAbstractScrollArea):
         wishes = []
         for cell in ordered:
             path = state.path(cell.frame)
+            path = path if path.easings else path.to_work  # another destination alone changes no thumbnail
             kept = self._thumbs.get(cell.frame)
             if kept is None or kept[0] != path:
                 wishes.append((cell.frame, path))
@@ -179,6 +180,10 @@ class FramesList(QAbstractScrollArea):
         """Show a drawn thumbnail; a null image says that the source cannot be read."""
         self._thumbs[frame] = (path, image)
         self._repaint()
+
+    def forget_thumbnails(self) -> None:
+        """Draw all thumbnails anew; the old ones stay until then."""
+        self._thumbs = {frame: (None, image) for frame, (_, image) in self._thumbs.items()}
 
     def forget(self) -> None:
         """Drop all thumbnails, for another shoot."""

@@ -160,6 +160,8 @@ class Menus:
             colour, "&Mark what is outside", lambda: window.model.show_hatching(not window.model.hatching), "X"
         )
         self.hatch.setCheckable(True)
+        self._add(colour, "&Intents side by side", window.proofs.intents, "I", "Each intent on this picture, with figures")
+        self._add(colour, "&Gamut room", window.proofs.gamut, "G", "Spaces, profiles, screens and this picture together")
         self._add(
             colour,
             "Least change that eases it &in",
@@ -192,6 +194,7 @@ class Menus:
             action = self._add(view, f"{name} theme", partial(window.set_theme, name))
             action.setCheckable(True)
             themes.addAction(action)
+        self._add(view, "This s&creen…", window.proofs.screen, tip="What pictures are drawn for on this monitor")
         self._add_surround(view, window)
 
         help_menu = menu("&Help")

@@ -33,6 +33,7 @@ class ShootModel(QObject):
     comparison_changed = pyqtSignal()
     picking_changed = pyqtSignal(str)
     tried_changed = pyqtSignal()
+    screen_changed = pyqtSignal()
     notice = pyqtSignal(str)  # what was done; it goes by itself
     problem = pyqtSignal(str)  # what went wrong; it stays until dismissed
 
@@ -122,6 +123,12 @@ class ShootModel(QObject):
         if self.proof.trial is not None:
             return self.proof.trial
         return self.state.easings_of(self.frame.id) if self.frame is not None else ()
+
+    def set_screen(self, screen: Space) -> None:
+        """The screen that pictures are drawn for is another."""
+        if screen != self.screen:
+            self.screen = screen
+            self.screen_changed.emit()
 
     def proof_name(self) -> str:
         """What is proofed for, in words."""

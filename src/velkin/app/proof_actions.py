@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PyQt6.QtWidgets import QFileDialog
+
+from velkin.core.errors import VelkinError
 from velkin.core.spaces.oklab import hue_of, xyz_to_oklab
 
 if TYPE_CHECKING:
+    from velkin.app.rooms.gamut_room import GamutRoom
+    from velkin.app.rooms.intents_room import IntentsRoom
     from velkin.app.window import Window
 
 
@@ -16,6 +22,8 @@ class ProofActions:
     def __init__(self, window: Window) -> None:
         self._window = window
         self._model = window.model
+        self._gamut: GamutRoom | None = None  # rooms that are made when they are first entered
+        self._intents: IntentsRoom | None = None
         proof = self._model.proof
         proof.changed.connect(self._changed)
         proof.tried.connect(lambda _: self._tried())
@@ -67,6 +75,56 @@ class ProofActions:
         if self._model.frame is not None:
             self._window.open_stop("proof")
             self._window.proof_bench.easing.add.showMenu()
+
+    def gamut(self) -> None:
+        """Open the gamut room."""
+        if self._model.shoot is None:
+            return
+        if self._gamut is None:
+            from velkin.app.rooms.gamut_room import GamutRoom
+
+            self._gamut = GamutRoom(self._window.desk)
+            self._gamut.save_wanted.connect(self.save_plot)
+            self._window.add_room(self._gamut)
+        self._window.rooms.setCurrentWidget(self._gamut)
+        self._gamut.enter()
+
+    def intents(self) -> None:
+        """Open the sheet of intents side by side."""
+        if self._model.frame is None:
+            return
+        if self._intents is None:
+            from velkin.app.rooms.intents_room import IntentsRoom
+
+            self._intents = IntentsRoom(self._window.desk)
+            self._window.add_room(self._intents)
+        self._window.rooms.setCurrentWidget(self._intents)
+        self._intents.enter()
+
+    def save_plot(self) -> None:
+        """Save the gamut plot."""
+        if self._gamut is None:
+            return
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._window, "Save the plot", "gamut.png", "PNG picture (*.png);;SVG drawing (*.svg)"
+        )
+        if not chosen:
+            return
+        path = Path(chosen)
+        if path.suffix.lower() not in (".png", ".svg"):
+            path = path.with_name(path.name + ".png")
+        try:
+            self._gamut.save(path)
+        except VelkinError as error:
+            self._model.report(error)
+        else:
+            self._model.notice.emit(f"{path.name} was written.")
+
+    def screen(self) -> None:
+        """Show and choose what this screen is drawn for."""
+        from velkin.app.screen_sheet import ScreenSheet
+
+        ScreenSheet(self._window.screens, self._window).exec()
 
     def leave_brush(self) -> bool:
         """Lay the brush down; whether it was in hand."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, QRectF, QSettings, Qt, QTimer
 from PyQt6.QtGui import (
@@ -11,6 +12,7 @@ from PyQt6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
     QKeyEvent,
+    QShowEvent,
 )
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -58,6 +60,7 @@ from velkin.app.rooms.fit_room import FitRoom
 from velkin.app.rooms.shelf_room import ShelfRoom
 from velkin.app.rooms.try_on_room import TryOnRoom
 from velkin.app.scope import Scope
+from velkin.app.screens import Screens
 from velkin.app.service import RenderService
 from velkin.app.space_actions import SpaceActions
 from velkin.app.status_line import StatusLine
@@ -67,6 +70,10 @@ from velkin.app.words import share
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import VelkinError
 from velkin.core.tags.ledger import CONVERT as CONVERTED
+
+if TYPE_CHECKING:
+    from velkin.app.rooms.gamut_room import GamutRoom
+    from velkin.app.rooms.intents_room import IntentsRoom
 
 
 class Window(QMainWindow):
@@ -83,6 +90,7 @@ class Window(QMainWindow):
         icc = self.settings.value("icc_folders")
         folders = None if icc is None else [Path(p) for p in str(icc).split(":") if p]
         self.desk = Desk(self.model, self.service, Path(str(kept)) if kept else None, folders)
+        self.screens = Screens(self.model, self.service, self.settings)
         self.measured: Measured | None = None
         self.rendered: Rendered | None = None
         self._sharper_due = QTimer(self)
@@ -96,6 +104,7 @@ class Window(QMainWindow):
         self._thumbnails_due.timeout.connect(self._draw_thumbnails)
         self._progress: dict[str, tuple[int, int, bool]] = {}
         self._wiped_for_trying = False
+        self._follows_screen = False
 
         self.path_bar = PathBar()
         self.frames = FramesPanel(self.model)
@@ -204,6 +213,9 @@ class Window(QMainWindow):
         m.comparison_changed.connect(self._compared)
         m.picking_changed.connect(self._picking)
         m.tried_changed.connect(self._tried)
+        m.screen_changed.connect(self._screen_changed)
+        self.proof_bench.intents_wanted.connect(self.proofs.intents)
+        self.proof_bench.gamut_wanted.connect(self.proofs.gamut)
         self.view.picked.connect(self._picked)
         self.source_bench.try_on_wanted.connect(self.spaces.try_on)
         self.source_bench.rules_wanted.connect(self.spaces.rules)
@@ -475,6 +487,12 @@ class Window(QMainWindow):
             right = f"{what[self.model.proof.mark]} {goal}, {share(self.measured.there_outside.share)} %"
         self.view.set_captions(left, right)
 
+    def _screen_changed(self) -> None:
+        self._render()
+        self.frames.list.forget_thumbnails()
+        self._draw_thumbnails()
+        self.proof_bench.refresh()
+
     def _hatching(self, on: bool) -> None:
         self.menu.hatch.setChecked(on)
         self.view.show_hatch = on
@@ -608,6 +626,13 @@ class Window(QMainWindow):
         else:
             self.model.notice.emit(f"{chart.name}, {len(chart.ids)} patches, can be chosen in the chart room now.")
 
+    def add_room(self, room: GamutRoom | IntentsRoom) -> None:
+        """Take in a room that is made when it is first entered."""
+        self.rooms.addWidget(room)
+        room.left.connect(self._leave_room)
+        for each in room.findChildren(QPushButton):
+            each.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
     def _leave_room(self) -> None:
         self.rooms.setCurrentIndex(0)
         self.view.setFocus()
@@ -709,6 +734,15 @@ class Window(QMainWindow):
         focus = QApplication.focusWidget()
         return not isinstance(focus, (QLineEdit, QAbstractSpinBox, QComboBox, QAbstractButton))
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """From now on the profile of the screen that the window is on is followed."""
+        super().showEvent(event)
+        handle = self.windowHandle()
+        if handle is not None and not self._follows_screen:
+            self._follows_screen = True
+            handle.screenChanged.connect(self.screens.move_to)
+            self.screens.start(handle.screen())
+
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         if event is not None and (data := event.mimeData()) is not None and data.hasUrls():
             event.acceptProposedAction()
@@ -741,6 +775,7 @@ class Window(QMainWindow):
         self.desk.cancel()
         self._backup.stop()
         self.desk.spaces.stop()
+        self.screens.stop()
         self._thumbnails_due.stop()
         if self._for_keys is not None:
             self._for_keys.removeEventFilter(self)

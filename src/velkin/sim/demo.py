@@ -11,7 +11,7 @@ from platformdirs import user_data_path
 
 from velkin.core.errors import VelkinError
 from velkin.core.shoot.shoot import Shoot, look_at
-from velkin.sim import elsewhere, madderfold
+from velkin.sim import elsewhere, madderfold, screens
 
 
 def demo_folder() -> Path:
@@ -35,10 +35,16 @@ def prepare_demo(folder: Path | None = None, progress: Callable[[int, int], None
     if shoot_path.exists() and (fresh or not _is_sound(shoot_path)):
         for old in folder.glob(f"{madderfold.TITLE}*.velkin*"):
             old.unlink()
+    screens.write(folder / "screens")
     arrived = elsewhere.make(folder / "arrived", frames, lambda done: progress(shot[0] + done, shot[0] + elsewhere.COUNT))
     if not shoot_path.exists():
         write_demo_shoot(shoot_path, frames, arrived)
     return shoot_path
+
+
+def screen_files() -> list[Path]:
+    """The profiles of the stand-in screens, where the demo has been made."""
+    return sorted((demo_folder() / "screens").glob("*.icc"))
 
 
 def _is_sound(path: Path) -> bool:

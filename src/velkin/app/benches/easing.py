@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -204,6 +204,7 @@ class EasingSection(QWidget):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if easing.on else Qt.CheckState.Unchecked)
             item.setToolTip(WHAT[easing.kind])
+            item.setSizeHint(QSize(0, 24))
             self.list.addItem(item)
         self._row = min(max(self._row, 0), len(easings) - 1)
         self.list.setCurrentRow(self._row)

@@ -12,7 +12,7 @@ from velkin.app.colour_spaces import second_line, space_label
 from velkin.app.desk import Desk
 from velkin.app.drawing import Measured
 from velkin.app.proof_view import MARKS
-from velkin.app.words import CONVERT, share
+from velkin.app.words import CONVERT, share, signed
 from velkin.core.conversion.effect import intent_name
 from velkin.core.gamut.outside import Outside
 from velkin.core.gamut.proof import white_seen
@@ -80,10 +80,13 @@ class ProofBench(Bench):
     def _build_seen(self) -> None:
         proof = self._model.proof
         self.section("On the picture")
-        self.shown = QCheckBox("Show it at the destination   D")
+        self.shown = QCheckBox("As it is there   D")
         self.shown.setToolTip("Show the colours that the destination has in place of those meant (D)")
         self.shown.toggled.connect(proof.show)
-        self.column.addWidget(self.shown)
+        self.marking = QCheckBox("Mark what is out   X")
+        self.marking.setToolTip("Mark on the picture what the destination cannot hold (X)")
+        self.marking.toggled.connect(self._model.show_hatching)
+        self.column.addWidget(row_of(self.shown, self.marking))
         self.white = QCheckBox("Paper white")
         self.black = QCheckBox("Ink black")
         self.white.setToolTip("Show the paper as light and as tinted as it is")
@@ -92,21 +95,17 @@ class ProofBench(Bench):
             box.clicked.connect(lambda _: proof.simulate(self.white.isChecked(), self.black.isChecked()))
         self._paper_row = row_of(self.white, self.black)
         self.column.addWidget(self._paper_row)
-        self.marking = QCheckBox("Mark what is outside   X")
-        self.marking.setToolTip("Mark on the picture what the destination cannot hold (X)")
-        self.marking.toggled.connect(self._model.show_hatching)
-        self.column.addWidget(self.marking)
         self.mark = compact(QComboBox())
         for key, words in MARKS.items():
             self.mark.addItem(words, key)
         self.mark.activated.connect(lambda _: self._mark_chosen())
-        self.column.addWidget(labelled("Marked by", self.mark, 76))
-        self.threshold = Slide("From", 0.0, 10.0, lambda v: f"ΔE {v:.1f}" if v else "any", 40)
+        self.mark.setAccessibleName("How it is marked")
+        self.threshold = Slide("from", 0.0, 10.0, lambda v: f"ΔE {v:.1f}" if v else "any", 40, 30)
         self.threshold.setToolTip("Mark only what the destination changes by at least this ΔE")
         self.threshold.settled.connect(proof.mark_from)
         self.threshold.moved.connect(proof.mark_from)
         self.threshold.show_value(0.0)
-        self.column.addWidget(self.threshold)
+        self.column.addWidget(row_of(self.mark, self.threshold))
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
@@ -124,6 +123,7 @@ class ProofBench(Bench):
         self.black_point.setVisible(not curves)
         self.black_point.setEnabled(state.goal.intent is not Intent.ABSOLUTE)
         self._goal_words.setText(_about(space))
+        self._goal_words.setVisible(not curves)
         self._paper_row.setVisible(not curves)
         self.shown.setChecked(proof.shown)
         self.white.setChecked(proof.paper.white)
@@ -199,17 +199,20 @@ class ProofBench(Bench):
         self._diagnosis.setText(diagnosis(outside, measured.path.destination.model))
         lost = measured.arrived.loss
         change = f" What it shows differs by ΔE {lost.mean:.1f} mean, {lost.p95:.1f} at the 95th percentile."
-        ease = "It is eased first; then the" if measured.arrived.change is not None else "The"
-        cut = f"{share(outside.share)} % of the picture is cut off." if outside.outside else "nothing is cut off."
-        self.sentence.setText(f"On hand-off: {ease.lower()} {CONVERT} to {name}; {cut}{change if outside.outside else ''}")
+        when = "On hand-off" if not self._model.state.goal.space and not self._model.proof.on_screen else "Converted"
+        ease = "it is eased first, then the" if measured.arrived.change is not None else "the"
+        cut = f"{share(outside.share)} % is cut off." if outside.outside else "nothing is cut off."
+        to = f" to {name}" if when == "On hand-off" else ""
+        goal = "" if to else f" to {name}"
+        self.sentence.setText(f"{when}{goal}: {ease} {CONVERT}{to}; {cut}{change if outside.outside else ''}")
 
 
 def _about(space: Space) -> str:
     """What a destination is, where that matters to the proof."""
     if isinstance(space, ICCSpace):
         light, a, b = white_seen(space)
-        return f"Its white is L* {light:.0f}, a* {a:.0f}, b* {b:.0f}."
-    return "A space of curves: the four intents give the same, and there is no paper."
+        return f"Its white is L* {light:.0f}, a* {signed(a, 0)}, b* {signed(b, 0)}."
+    return ""
 
 
 def diagnosis(outside: Outside, model: str) -> str:

@@ -14,13 +14,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.compiled import in_bands
-from velkin.core.conversion.convert import Conversion, from_linear, linear_in
+from velkin.core.conversion.convert import Conversion, from_linear, is_destination, linear_in
 from velkin.core.gamut.boundary import boundary_of
-from velkin.core.gamut.outside import ChannelEnds, Outside, ends_of
+from velkin.core.gamut.outside import ChannelEnds, Outside, ends_of, outside_mask
 from velkin.core.gamut.roundtrip import outside_by_profile
+from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import CHANNELS, ICCSpace, Space
 from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.spaces.adaptation import D50
+from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.oklab import oklab_to_xyz
 from velkin.core.spaces.rgb import RGBSpace, between
 
@@ -111,6 +113,20 @@ def outside(linear: Pixels, c: Conversion) -> Mask:
     return _look(linear, c)[1]
 
 
+def outside_of(colours: NDArray[np.floating], space: Space) -> Mask:
+    """Which media-relative Lab (N, 3) a space cannot hold; a profile without a way back is asked by its solid.
+
+    Raises
+    ------
+    BadProfile
+    """
+    if isinstance(space, RGBSpace):
+        return outside_mask((lab_to_xyz(colours) @ space.from_xyz.T).astype(np.float32)[None], space)[0]
+    if not is_destination(space):
+        return ~solid_of(space).holds(np.asarray(colours, dtype=np.float64))
+    return outside_by_profile(colours, space)
+
+
 def measure(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
     """What is outside, counted in total, by channel and end, by tone and colour, with the largest patch; and the mask (H, W).
 
@@ -160,8 +176,6 @@ def _by_curves(flat: Pixels, c: Conversion, found: NDArray[np.uint8]) -> Outside
 def _greys_held(space: ICCSpace) -> tuple[float, float]:
     """L* of the darkest and the lightest grey that a space known by its profile holds."""
     b = boundary_of(space)
-    from velkin.core.spaces.lab import xyz_to_lab
-
     ends = xyz_to_lab(oklab_to_xyz(np.array([[b.low, 0, 0], [b.high, 0, 0]])))[:, 0]
     return float(ends[0]), float(ends[1])
 

@@ -1,0 +1,208 @@
+"""Intents side by side: up to four renderings of the frame at the destination, their figures, and which loses least."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen, QShortcut
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from velkin.app import theme
+from velkin.app.benches.parts import button, room_header
+from velkin.app.desk import Desk
+from velkin.app.drawing import to_image
+from velkin.core.errors import VelkinError
+from velkin.core.gamut.intents import Rendering, advice, best_of, renderings
+from velkin.core.icc.space import Space
+from velkin.core.render import eased, shown, to_working
+
+_EDGE = 900
+
+
+class _Sheet(QWidget):
+    """The renderings in a grid, figures under each; a click chooses one."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Renderings; arrow keys choose one, Return uses it")
+        self.images: list[QImage] = []
+        self.found: tuple[Rendering, ...] = ()
+        self.current = 0
+        self.words = ""
+
+    def _cells(self) -> list[QRectF]:
+        columns = 2
+        rows = max((len(self.images) + 1) // 2, 1)
+        width, height = (self.width() - 24 - 12) / columns, (self.height() - 24 - 12 * (rows - 1)) / rows
+        return [
+            QRectF(12 + (i % columns) * (width + 12), 12 + (i // columns) * (height + 12), width, height)
+            for i in range(len(self.images))
+        ]
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.fillRect(self.rect(), t.colour("surround"))
+        p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        if not self.images:
+            box = QRectF(self.width() / 2 - 160, self.height() / 2 - 14, 320, 28)
+            p.fillRect(box, t.colour("panel"))
+            p.setPen(t.colour("ink"))
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter, self.words)
+            return
+        best = best_of(self.found)
+        for number, (cell, image, r) in enumerate(zip(self._cells(), self.images, self.found, strict=True)):
+            p.fillRect(cell, t.colour("panel"))
+            plate = QRectF(cell.left(), cell.bottom() - 60, cell.width(), 60)
+            if number == self.current:
+                p.fillRect(plate, t.colour("chosen"))
+            room = cell.adjusted(6, 6, -6, -62)
+            scale = min(room.width() / image.width(), room.height() / image.height())
+            width, height = image.width() * scale, image.height() * scale
+            p.drawImage(QRectF(room.center().x() - width / 2, room.center().y() - height / 2, width, height), image)
+            ink = t.colour("chosen_ink" if number == self.current else "ink")
+            p.setPen(ink)
+            p.setFont(theme.font(13, 600))
+            line = QRectF(cell.left() + 10, cell.bottom() - 56, cell.width() - 20, 18)
+            p.drawText(line, Qt.AlignmentFlag.AlignVCenter, r.name[:1].upper() + r.name[1:])
+            if r is best:
+                p.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "loses least")
+            p.setFont(theme.font(12))
+            figures = (
+                (f"ΔE {r.mean:.2f} mean, {r.p95:.1f} at the 95th percentile", f"contrast kept {100 * r.contrast:.0f} %"),
+                (f"texture lost {100 * r.texture_lost:.1f} %", f"greys move by {r.neutral_shift:.1f}"),
+            )
+            for left, right in figures:
+                line.translate(0, 18)
+                p.drawText(line, Qt.AlignmentFlag.AlignVCenter, left)
+                p.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, right)
+            if number == self.current:
+                p.setPen(QPen(t.colour("ink"), 3 if self.hasFocus() else 1.5))
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawRect(cell.adjusted(-2, -2, 2, 2))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            for number, cell in enumerate(self._cells()):
+                if cell.contains(event.position()):
+                    self.choose(number)
+
+    def choose(self, number: int) -> None:
+        """Choose a rendering."""
+        if self.images:
+            self.current = number % len(self.images)
+            self.chosen.emit(self.current)
+            self.update()
+
+    def keyPressEvent(self, event: Any) -> None:
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -2, Qt.Key.Key_Down: 2}
+        if event.key() in steps:
+            self.choose(self.current + steps[event.key()])
+        else:
+            super().keyPressEvent(event)
+
+
+class IntentsRoom(QWidget):
+    """Takes the place of viewer and bench."""
+
+    left = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._model = desk.model
+        self._wish = 0
+        self._space: Space | None = None
+        self.sheet = _Sheet()
+        self.sheet.chosen.connect(lambda _: self._show_choice())
+        bar, row = room_header("Intents side by side")
+        self._which = QLabel()
+        row.addWidget(self._which, 1)
+        self.use = button("Use it", self.use_it, True)
+        row.addWidget(self.use)
+        row.addWidget(button("Leave   Esc", self.leave))
+        self.advice = QLabel()
+        self.advice.setWordWrap(True)
+        self.advice.setMargin(12)
+        self.advice.setObjectName("panel")
+        self.advice.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(bar)
+        column.addWidget(self.advice)
+        holder = QHBoxLayout()
+        holder.addWidget(self.sheet, 1)
+        column.addLayout(holder, 1)
+        for keys, act in (("Esc", self.leave), ("Return", self.use_it)):
+            shortcut = QShortcut(QKeySequence(keys), self)
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.activated.connect(act)
+
+    def enter(self) -> None:
+        """Render the frame in the viewer in every way."""
+        frame, path = self._model.frame, self._model.path()
+        if frame is None or path is None:
+            return
+        self._wish += 1
+        wish, screen = self._wish, self._model.screen
+        self._space = path.destination
+        self.sheet.images, self.sheet.found, self.sheet.words = [], (), "Rendering it in every way …"
+        self.advice.setText("")
+        self._which.setText(f"{frame.name} at {path.destination.name}")
+        self.use.setEnabled(False)
+        self.sheet.update()
+        self.sheet.setFocus()
+
+        def work() -> tuple[tuple[Rendering, ...], list[QImage]] | None:
+            if wish != self._wish:
+                return None
+            working = eased(to_working(self._desk.service.source(frame.path, path.camera, True), path), path)
+            scale = min(1.0, _EDGE / max(working.shape[:2]))
+            size = (max(round(working.shape[1] * scale), 1), max(round(working.shape[0] * scale), 1))
+            small = np.asarray(cv2.resize(working, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+            found, pictures = renderings(small, path.working, path.destination)
+            return found, [to_image(shown(p, path.working, screen)) for p in pictures]
+
+        def done(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+                self.leave()
+            elif result is not None and wish == self._wish:
+                self.sheet.found, self.sheet.images = result
+                self.sheet.choose(self.sheet.found.index(best_of(self.sheet.found)))
+                self.advice.setText(advice(self.sheet.found))
+
+        self._desk.service.do(work, done)
+
+    def _show_choice(self) -> None:
+        r = self.sheet.found[self.sheet.current]
+        self.use.setEnabled(True)
+        self.use.setText("Ease it so" if r.eased else "Nothing to choose" if len(self.sheet.found) == 2 else "Use this intent")
+        if len(self.sheet.found) == 2 and not r.eased:
+            self.use.setEnabled(False)
+
+    def use_it(self) -> None:
+        """Take the chosen rendering for the proof."""
+        if not self.sheet.found or not self.use.isEnabled():
+            return
+        r = self.sheet.found[self.sheet.current]
+        if r.eased:
+            from velkin.core.gamut.easing import full_strength
+
+            self._desk.proofing.set_easings(full_strength(), "ease by a knee")
+        else:
+            space = self._space if self._model.state.goal.space or self._model.proof.on_screen else None
+            self._desk.proofing.set_goal(space, r.intent, r.black_point)
+        self.leave()
+
+    def leave(self) -> None:
+        """Back to the picture."""
+        self._wish += 1
+        self.left.emit()
