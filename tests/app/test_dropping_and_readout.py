@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QImage
 from velkin.app.benches.pin_numbers import PinTable, full_scale, here_words, lab_words, read_pin
 from velkin.app.colour_spaces import SpaceBox, second_line, space_label
 from velkin.app.deciding import _pixels, warn_of_wrong_verb
-from velkin.app.drawing import Rendered
+from velkin.app.drawing import Drawn, Rendered, Seen
 from velkin.app.dropping import sorted_drop
 from velkin.app.readout import numbers_under
 from velkin.core.icc.space import LAB, grays, space_of
@@ -40,7 +40,7 @@ def test_numbers_under_the_pointer_are_those_of_the_frames_own_space(steps):
     path = path_of(PictureStage(SRGB), ROMM, SRGB, steps=steps)
     from velkin.core.render import numbers_here, to_working
 
-    r = Rendered(1, path, QImage(), None, to_working(numbers, path), True, (), numbers)
+    r = Rendered(1, path, Seen(SRGB), Drawn(QImage()), to_working(numbers, path), (), numbers)
     at, here, lab, there = numbers_under((33.0, 22.0), r, (100, 80))
     meant = numbers_here(numbers[:1, :1], path)[0, 0]
     assert at == "33, 22" and [float(v) for v in here.split()] == pytest.approx(meant, abs=6e-4)
@@ -52,7 +52,7 @@ def test_what_the_destination_cannot_hold_is_said_under_the_pointer():
 
     numbers = np.full((4, 4, 3), (10, 255, 10), np.uint8)
     path = path_of(PictureStage(OPRGB), ROMM, SRGB)
-    r = Rendered(1, path, QImage(), None, to_working(numbers, path), True, (), numbers)
+    r = Rendered(1, path, Seen(SRGB), Drawn(QImage()), to_working(numbers, path), (), numbers)
     assert numbers_under((1.0, 1.0), r, (4, 4))[3].endswith("outside")
 
 

@@ -10,6 +10,7 @@ import pytest
 from PyQt6.QtGui import QImage
 
 from velkin.app import service as service_module
+from velkin.app.drawing import Seen
 from velkin.app.main import make_application, open_window, settle
 from velkin.app.service import RenderService
 from velkin.core.cameraprofiles.export import ExportChoices
@@ -44,7 +45,7 @@ def test_the_newest_wish_is_shown_and_older_ones_are_dropped(qtbot, service, cha
     service.rendered.connect(shown.append)
     paths = [replace(path, exposure=e / 4) for e in range(12)]
     for wished in paths:
-        service.show(1, chart_dng, wished, SRGB)
+        service.show(1, chart_dng, wished, Seen(SRGB))
     qtbot.waitUntil(lambda: bool(shown) and shown[-1].path == paths[-1], timeout=10000)
     assert len(shown) < len(paths)
     qtbot.wait(150)
@@ -54,7 +55,7 @@ def test_the_newest_wish_is_shown_and_older_ones_are_dropped(qtbot, service, cha
 def test_numbers_come_first_from_half_the_size_then_exactly(qtbot, service, chart_dng, path):
     told = []
     service.measured.connect(told.append)
-    service.show(1, chart_dng, path, SRGB)
+    service.show(1, chart_dng, path, Seen(SRGB))
     qtbot.waitUntil(lambda: len(told) == 2, timeout=10000)
     rough, exact = told
     assert (rough.exact, exact.exact) == (False, True)
@@ -62,7 +63,7 @@ def test_numbers_come_first_from_half_the_size_then_exactly(qtbot, service, char
     assert abs(exact.there_outside.share - rough.there_outside.share) < 0.05
     assert exact.here.sum(axis=1).tolist() == [900 * 600] * 3
     told.clear()
-    service.show(1, chart_dng, path, SRGB)
+    service.show(1, chart_dng, path, Seen(SRGB))
     qtbot.waitUntil(lambda: bool(told), timeout=5000)
     assert told == [exact], "measured once, remembered"
 
@@ -70,9 +71,9 @@ def test_numbers_come_first_from_half_the_size_then_exactly(qtbot, service, char
 def test_hatching_is_made_only_when_asked_for(qtbot, service, chart_dng, path):
     shown = []
     service.rendered.connect(shown.append)
-    service.show(1, chart_dng, path, SRGB)
+    service.show(1, chart_dng, path, Seen(SRGB))
     qtbot.waitUntil(lambda: len(shown) == 1, timeout=10000)
-    service.show(1, chart_dng, path, SRGB, hatching=True)
+    service.show(1, chart_dng, path, Seen(SRGB, mark="hatch"))
     qtbot.waitUntil(lambda: len(shown) == 2, timeout=10000)
     assert shown[0].hatch is None
     assert (shown[1].hatch.width(), shown[1].hatch.height()) == (450, 300)
@@ -101,7 +102,7 @@ def test_one_frame_larger_than_the_budget_is_still_shown(monkeypatch, tmp_path):
 def test_what_cannot_be_read_is_said(qtbot, service, tmp_path, path):
     (tmp_path / "bad.dng").write_bytes(b"nothing")
     with qtbot.waitSignal(service.failed, timeout=5000) as failed:
-        service.show(7, tmp_path / "bad.dng", path, SRGB)
+        service.show(7, tmp_path / "bad.dng", path, Seen(SRGB))
     assert failed.args[0] == 7 and "bad.dng" in failed.args[1]
     with qtbot.waitSignal(service.thumbnail, timeout=5000) as drawn:
         bad = SimpleNamespace(id=7, digest="none", path=tmp_path / "bad.dng")

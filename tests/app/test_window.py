@@ -1,5 +1,6 @@
 """The window's parts: what they say is what the core says; nothing crashes on bad input."""
 
+import cv2
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, QSettings, Qt
@@ -28,11 +29,17 @@ def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, wi
     frame, path = window.model.frame, window.model.path()
     half, full = decode(frame.path, half=True), decode(frame.path)
     there = to_space(to_working(full, path), path, SRGB)
-    assert window.measured.there_outside == measure_outside(there, SRGB)
+    exact = measure_outside(there, SRGB)
+    assert window.measured.there_outside.outside == exact.outside
+    assert window.measured.there_outside.shares() == exact.shares()
     assert window.proof_bench._figure.number.text() == f"{100 * window.measured.there_outside.share:.1f} %"
-    shown = encode_8bit(to_space(to_working(half, path), path, SRGB), SRGB, dither=False)
-    for x, y in ((100, 200), (640, 400), (1100, 700)):
-        assert np.array_equal(rgb_at(window.rendered.image, x, y), shown[y, x])
+    image = window.rendered.image
+    size = (image.width(), image.height())
+    assert size[0] <= window.view.fitted()[0] + 1 and size[0] > 0.9 * window.view.fitted()[0]  # no more than the screen shows
+    reduced = cv2.resize(to_working(half, path), size, interpolation=cv2.INTER_AREA)  # in linear light
+    shown = encode_8bit(to_space(reduced, path, SRGB), SRGB, dither=False)
+    for x, y in ((100, 200), (340, 300), (600, 400)):
+        assert np.array_equal(rgb_at(image, x, y), shown[y, x])
     window._pointed((640.0, 401.0))
     working = to_working(half, path)[200, 320].astype(float)
     expected = "  ".join(f"{v:.3f}" for v in ROMM.encode(working)).replace("-", "−")
@@ -62,7 +69,16 @@ def test_zoom_keeps_the_point_under_the_pointer(qtbot, window):
     assert (view.to_picture(at) - before).manhattanLength() < 1.0
     view.actual(at)
     assert view.scale * view.devicePixelRatioF() == pytest.approx(1.0)
-    qtbot.waitUntil(lambda: window.rendered.full, timeout=10000)
+    qtbot.waitUntil(lambda: window.rendered.now.part is not None, timeout=10000)
+    part, at = window.rendered.now.part, window.rendered.now.part_at
+    frame, path = window.model.frame, window.model.path()
+    qtbot.waitUntil(lambda: window.rendered.now.part.width() == round(at[2] * frame.facts.width), timeout=20000)
+    part, at = window.rendered.now.part, window.rendered.now.part_at
+    left, top = round(at[0] * frame.facts.width), round(at[1] * frame.facts.height)
+    full = decode(frame.path)[top : top + 60, left : left + 60]
+    sharp = encode_8bit(to_space(to_working(full, path), path, SRGB), SRGB, dither=False)
+    for x, y in ((5, 5), (40, 50)):
+        assert np.array_equal(rgb_at(part, x, y), sharp[y, x])
     view.fit()
     assert view.is_fit
 

@@ -83,7 +83,7 @@ class GamutPlot(QWidget):
         self.shown: tuple[Shown, ...] = ()
         self.points = Points()
         self.show_points = True
-        self._turn, self._tilt, self._zoom = 35.0, 18.0, 1.0
+        self._turn, self._tilt, self._zoom = 35.0, 24.0, 1.0
         self._drag: QPointF | None = None
         self._slice: tuple[float, str, QImage] | None = None
         self._quads: dict[str, tuple[Floats, NDArray[np.uint8]]] = {}
@@ -148,7 +148,7 @@ class GamutPlot(QWidget):
         elif event.key() == key.Key_Minus:
             self.zoom(1 / 1.15)
         elif event.key() == key.Key_0:
-            self._turn, self._tilt, self._zoom = 35.0, 18.0, 1.0
+            self._turn, self._tilt, self._zoom = 35.0, 24.0, 1.0
             self.update()
         else:
             super().keyPressEvent(event)

@@ -150,7 +150,7 @@ def settle(window: Window, seconds: float) -> bool:
         drawn = frame is None or (
             window.rendered is not None
             and window.rendered.path == window.model.path()
-            and (window.rendered.hatch is not None or not window.model.hatching)
+            and window.rendered.seen == window.seen()
             and window.measured is not None
             and window.measured.exact
         )

@@ -49,7 +49,7 @@ def dots(image, places, colours, rings, ink):  # type: ignore[no-untyped-def]
     """Dots (N, 2) in pixels laid over an image in order; those with `rings` are larger and outlined by the grey `ink`."""
     height, width = image.shape[0], image.shape[1]
     for n in range(places.shape[0]):
-        radius = F(3.2) if rings[n] else F(1.6)
+        radius = F(2.7) if rings[n] else F(1.6)
         cx, cy = places[n, 0], places[n, 1]
         for y in range(max(_int(cy - radius) - 1, 0), min(_int(cy + radius) + 2, height)):
             for x in range(max(_int(cx - radius) - 1, 0), min(_int(cx + radius) + 2, width)):
@@ -57,4 +57,4 @@ def dots(image, places, colours, rings, ink):  # type: ignore[no-untyped-def]
                 if away > radius:
                     continue
                 for c in range(3):
-                    image[y, x, c] = ink if rings[n] and away > radius - F(1.1) else colours[n, c]
+                    image[y, x, c] = ink if rings[n] and away > radius - F(0.9) else colours[n, c]

@@ -32,7 +32,10 @@ from velkin.core.gamut.solid import Solid, common, solid_of
 from velkin.core.icc.space import Space
 from velkin.core.render import eased, to_working
 
-_POINTS = 4000
+#: Colours of the picture that are counted, and of these that are drawn.
+_COUNTED, _DRAWN = 40_000, 2000
+#: Solids so many times as large as the first are not shown at first: they would dwarf it.
+_DWARFS = 2.5
 
 
 class GamutRoom(QWidget):
@@ -194,7 +197,7 @@ class GamutRoom(QWidget):
             if points is None and frame is not None and path is not None:
                 working = eased(to_working(self._desk.service.source(frame.path, path.camera, True), path), path)
                 flat = working.reshape(-1, 3)
-                few = np.ascontiguousarray(flat[:: max(1, len(flat) // _POINTS) | 1])[None]
+                few = np.ascontiguousarray(flat[:: max(1, len(flat) // _COUNTED) | 1])[None]
                 points = (lab(few, path.working)[0].astype(np.float64), frame.name)
             held = {s.id: ~outside_of(points[0], s) for s in spaces} if points is not None else {}
             return solids, points, held
@@ -212,10 +215,16 @@ class GamutRoom(QWidget):
                     self._model.report(f"{space.name}: {found}; it is not plotted.")
                     self._spaces.remove(space)
                 else:
+                    if space.id not in self._solids and found.volume > _DWARFS * self._first_volume() > 0:
+                        self._hidden.add(space.id)
                     self._solids[space.id] = found
             self.refresh()
 
         self._desk.service.do(work, done)
+
+    def _first_volume(self) -> float:
+        first = self._solids.get(self._spaces[0].id)
+        return first.volume if first is not None else 0.0
 
     def refresh(self) -> None:
         """Fill the table and plot."""
@@ -250,7 +259,9 @@ class GamutRoom(QWidget):
             for n, s in enumerate(solids)
             if s.space.id not in self._hidden
         )
-        self.plot.set_shown(plotted, Points(colours, codes_of(colours), held_by_first))
+        step = max(1, len(colours) // _DRAWN)
+        few = colours[::step]
+        self.plot.set_shown(plotted, Points(few, codes_of(few), held_by_first[::step]))
         if solids and len(colours):
             value = float(held_by_first.mean())
             name = self._points[1] if self._points is not None else ""
