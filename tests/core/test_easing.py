@@ -98,7 +98,7 @@ def test_the_boundary_lies_where_a_space_ends(space) -> None:
         return ~outside_mask((oklab_to_xyz(at) @ space.from_xyz.T).astype(np.float32)[None], space)[0]
 
     assert held(0.999).mean() == 1.0  # never beyond
-    assert held(1.10).mean() < 0.08  # and hardly short of it: what counts as outside begins a little further out
+    assert held(1.10).mean() < 0.12  # and hardly short of it: what counts as outside begins a little further out
     assert (found.low, found.high) == (0.0, 1.0)
 
 

@@ -192,6 +192,7 @@ class Store:
         connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = FULL")
         connection.execute("PRAGMA foreign_keys = ON")
+        connection.execute("PRAGMA recursive_triggers = ON")  # else INSERT OR REPLACE would delete unseen by undo
         return connection
 
     def close(self) -> None:
