@@ -63,6 +63,7 @@ class ProofActions:
         hue = self.hue_at(x, y)
         if hue is not None:
             self._window.proof_bench.easing.hue_picked(hue)
+            self._model.notice.emit(f"Hues round {hue:.0f}° are eased; the ring on the bench says how wide.")
 
     def least_change(self) -> None:
         """Look for the least change, on the Proof bench."""

@@ -19,7 +19,7 @@ class Brush:
 
     size: float = 0.06
     softness: float = 0.5
-    flow: float = 0.6
+    flow: float = 1.0
     erase: bool = False
 
 

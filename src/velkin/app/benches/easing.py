@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -56,6 +56,14 @@ class _Stages(QListWidget):
 
     removed = pyqtSignal()
     shifted = pyqtSignal(int)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Del means the stage here, not the frame."""
+        override = event is not None and event.type() == QEvent.Type.ShortcutOverride
+        if override and isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Delete:
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
@@ -207,6 +215,9 @@ class EasingSection(QWidget):
             item.setSizeHint(QSize(0, 24))
             self.list.addItem(item)
         self._row = min(max(self._row, 0), len(easings) - 1)
+        painting = self._model.proof.painting
+        if painting >= len(easings) or (painting >= 0 and easings[painting].place.kind != BRUSHED):
+            self._model.proof.paint(-1)  # what it painted into is gone
         self.list.setCurrentRow(self._row)
         self.list.blockSignals(False)
         self.list.setVisible(bool(easings))

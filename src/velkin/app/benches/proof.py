@@ -191,7 +191,7 @@ class ProofBench(Bench):
             return
         outside, name = measured.there_outside, measured.path.destination.name
         total = max(outside.pixels, 1)
-        patch = f"; the largest patch is {share(outside.largest / total)} %" if outside.largest else ""
+        patch = f"; the largest patch is {share(outside.largest / total)}\u00a0%" if outside.largest else ""
         eased = ", as eased," if measured.arrived.change is not None else ""
         self._figure.show_value(f"{share(outside.share)} %", f"of this picture{eased} lies outside {name}{patch}")
         self._table.show()
