@@ -82,7 +82,9 @@ def test_any_profile_is_proofed_for_with_its_intents_and_paper(qtbot, window, be
     bench.white.click()
     assert window.model.proof.paper.white and window.model.proof.paper.black and not bench.black.isEnabled()
     assert settle(window, 30)
-    assert np.percentile(pixels(window.rendered.image), 99) < np.percentile(plain, 99) - 5  # paper is darker than the screen's white
+    assert (
+        np.percentile(pixels(window.rendered.image), 99) < np.percentile(plain, 99) - 5
+    )  # paper is darker than the screen's white
     bench.intent.setCurrentIndex(3)
     bench.intent.activated.emit(3)
     assert int(window.model.path().intent) == 3 and not bench.black_point.isEnabled()

@@ -157,6 +157,11 @@ class RenderService(QObject):
         """A frame's decoded source, from memory when it is there. For worker threads. Raises UnreadableFile, NotSupported."""
         return self._decoded.get(path, camera, half)
 
+    def sample(self, path: Path, camera: CameraStage | PictureStage) -> NDArray[Any]:
+        """About a million pixels (1, N, C) of a frame's full size. For worker threads. Raises UnreadableFile, NotSupported."""
+        self._decoded.get(path, camera, False)
+        return self._decoded.sample(path, camera)
+
     def read_again(self, path: Path) -> None:
         """Forget a source whose file was written anew."""
         self._decoded.forget(path)

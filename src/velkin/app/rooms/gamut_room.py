@@ -195,8 +195,10 @@ class GamutRoom(QWidget):
                     solids[space.id] = error.message
             points = have
             if points is None and frame is not None and path is not None:
-                working = eased(to_working(self._desk.service.source(frame.path, path.camera, True), path), path)
-                flat = working.reshape(-1, 3)
+                service = self._desk.service
+                alone = all(e.by_pixel for e in path.easings)  # what depends on its surroundings needs the whole picture
+                source = service.sample(frame.path, path.camera) if alone else service.source(frame.path, path.camera, True)
+                flat = eased(to_working(source, path), path).reshape(-1, 3)
                 few = np.ascontiguousarray(flat[:: max(1, len(flat) // _COUNTED) | 1])[None]
                 points = (lab(few, path.working)[0].astype(np.float64), frame.name)
             held = {s.id: ~outside_of(points[0], s) for s in spaces} if points is not None else {}
