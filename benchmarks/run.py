@@ -47,6 +47,7 @@ from velkin.sim.madderfold import tilted_corners
 from velkin.sim.scenes import Scene
 
 sys.path.insert(0, str(Path(__file__).parent))
+from proofing import bench_shares, bench_solids, bench_toggling
 from spaces import bench_conversions, bench_inspecting, bench_try_on
 
 
@@ -338,6 +339,9 @@ def main() -> None:
         bench_large_chart(folder)
         bench_day(folder)
         bench_window(shoot, frames / "north-0412.dng", folder)
+        bench_toggling(line, folder, frames / "north-0412.dng")
+        bench_shares(line, frames)
+        bench_solids(line)
         bench_conversions(line)  # last: what it takes in memory would be counted to the others
         bench_inspecting(line, folder)
         bench_try_on(line, folder)

@@ -9,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QPointF, QSettings, QTimer
+from PyQt6.QtWidgets import QScrollArea
 
 from velkin.app.main import make_application, settle
 from velkin.app.space_cards import SpaceCards
@@ -16,6 +17,7 @@ from velkin.app.window import Window
 from velkin.core.cameraprofiles.dng_export import dng_profile
 from velkin.core.cameraprofiles.dng_file import dng_to_bytes
 from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.gamut.easing import HUE
 from velkin.sim.demo import demo_folder, prepare_demo, write_demo_shoot
 from velkin.sim.madderfold import TITLE
 
@@ -38,6 +40,47 @@ def foreign(folder: Path, profile: CameraProfile) -> Path:
     path = folder / "rental-house.dcp"
     path.write_bytes(dng_to_bytes(replace(dng_profile(profile), name="Studio One, from the rental house")))
     return path
+
+
+def proof(window: Window, picture: Callable[[str], None]) -> None:
+    """Easing, the gamut room and intents side by side, for the stand-in press."""
+    bench = window.proof_bench
+    bench.easing.add_stage(HUE)
+    window.model.pick("")
+    frame = window.model.frame
+    assert frame is not None
+    teal = window.proofs.hue_at(0.72, 0.4)
+    assert teal is not None
+    bench.easing.hue_picked(teal)
+    settle(window, 60)
+    scroll = bench.findChild(QScrollArea)
+    assert scroll is not None
+    bar = scroll.verticalScrollBar()
+    assert bar is not None
+    bar.setValue(bar.maximum())
+    picture("bench-easing")
+    bar.setValue(0)
+    window.desk.proofing.set_easings((), "take the easings away")
+    window.spaces.bring_profile(next((demo_folder() / "arrived").glob("*.icc")))
+    ink = next(s for s in window.desk.spaces.destinations() if s.model == "cmyk")
+    bench.choose(ink.id)
+    settle(window, 60)
+    window.proofs.gamut()
+    room = window.proofs._gamut
+    assert room is not None
+    wait_for(lambda: bool(room.plot.shown))
+    room.show_view("solids")
+    room.plot.turn(20, 0)
+    picture("gamut-room")
+    room.leave()
+    window.proofs.intents()
+    sheet = window.proofs._intents
+    assert sheet is not None
+    wait_for(lambda: bool(sheet.sheet.images))
+    picture("intents")
+    sheet.leave()
+    bench.choose("")
+    settle(window, 60)
 
 
 def tags(window: Window, picture: Callable[[str], None]) -> None:
@@ -143,7 +186,7 @@ def main() -> None:
         window.model.compare("off")
         window.model.select(ids["north-0412"])
         window._pointed((900.0, 700.0))
-        for stop in ("source", "camera", "working"):
+        for stop in ("camera", "working"):
             window.model.open_stop(stop)
             picture(f"bench-{stop}")
         window.model.open_stop("proof")
@@ -152,6 +195,7 @@ def main() -> None:
         at = window.view.to_widget(1060, 800)
         window._pointed((window.view.to_picture(QPointF(at)).x(), 800.0))
         picture("bench-proof")
+        proof(window, picture)
         window.model.show_hatching(False)
         window.model.open_stop("handoff")
         window.hand_off()

@@ -34,6 +34,8 @@ from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.oklab import hue_of, oklab_to_xyz, xyz_to_oklab
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB
+from velkin.sim.easing_trials import hue_shift, trials
+from velkin.sim.easing_trials import sweep as full_sweep
 from velkin.sim.press import press_profile
 
 KNEE_ONLY = full_strength()
@@ -44,22 +46,9 @@ def press():
     return space_of(press_profile(4))
 
 
-def sweep(levels=40, chromas=30, hues=90, most=0.36):
-    """Every hue, chroma and lightness that ROMM RGB holds, as one picture (H, W, 3)."""
-    light, chroma, hue = np.meshgrid(
-        np.linspace(0.03, 0.99, levels), np.linspace(0, most, chromas), np.radians(np.arange(0, 360, 360 / hues)), indexing="ij"
-    )
-    oklab = np.stack([light, chroma * np.cos(hue), chroma * np.sin(hue)], axis=-1).reshape(-1, 3)
-    linear = (oklab_to_xyz(oklab) @ ROMM.from_xyz.T).astype(np.float32)
-    linear = linear[((linear >= 0) & (linear <= 1)).all(axis=1)]
-    return linear[: len(linear) // 64 * 64].reshape(64, -1, 3)
-
-
-def hue_shift(before, after, space=ROMM):
-    """Hue shift in degrees over pixels that changed and still have a hue."""
-    a, b = oklab_of(before, space), oklab_of(after, space)
-    changed = (np.abs(before - after).max(axis=-1) > 1e-5) & (np.hypot(b[..., 1], b[..., 2]) > 0.01)
-    return np.abs((hue_of(a) - hue_of(b) + 180) % 360 - 180)[changed]
+def sweep(levels=40, chromas=30, hues=90):
+    """Every hue, chroma and lightness, in few steps."""
+    return full_sweep(levels, chromas, hues)
 
 
 # ---- Oklab and the compiled formulas ------------------------------------------------------------------------------
@@ -140,6 +129,14 @@ def test_it_costs_less_than_taking_colour_from_everything(press) -> None:
         assert solution.best.change < 0.6 * overall.change
         assert "99.9 % in" in solution.in_words(destination.name)
     assert least_change(picture * 0 + 0.5, ROMM, SRGB).best is None
+
+
+def test_trials_say_what_each_way_costs() -> None:
+    before, (eased, cut, pale) = trials(sweep(20, 15, 45), ROMM, SRGB)
+    assert before > 0.2 and eased.after == cut.after == 0 and pale.after <= 0.001 and "less" in pale.way
+    assert eased.hue < 0.1 < cut.hue and eased.inside < 0.3 < pale.inside and eased.change < pale.change
+    nothing, ways = trials(np.full((8, 8, 3), 0.4, dtype=np.float32), ROMM, SRGB)
+    assert nothing == 0 and ways[2].way == "all chroma less 0 %" and ways[2].change == 0
 
 
 def test_strength_eases_by_degrees() -> None:
