@@ -37,4 +37,6 @@ say "pinned packages from requirements.lock"
 .venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements.lock 2> >(grep -v '^WARNING: Location' >&2) \
   || stop "the packages in requirements.lock could not be installed (is the package registry reachable?)"
 .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e . || stop "velkin itself could not be installed"
+say "compiling the loops over pixels, once (about half a minute)"
+.venv/bin/python tools/warm.py || say "they could not be compiled now; they will be when they are first used"
 say "ready"

@@ -1,0 +1,36 @@
+"""Set-up: compile the loops over pixels that the window runs first, once, so that its first minute is as smooth as all others."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from velkin.app import solid_raster
+from velkin.core.arrived import arrived
+from velkin.core.gamut.easing import BRUSHED, DETAIL, Place, Stroke, full_strength, new_easing
+from velkin.core.icc.space import plain_ink
+from velkin.core.path import PictureStage, path_of
+from velkin.core.render import for_screen
+from velkin.core.spaces.rgb import ROMM, SRGB
+
+
+def main() -> None:
+    """Run each loop on a handful of pixels."""
+    picture = np.random.default_rng(1).random((80, 90, 3)).astype(np.float32)
+    brushed = Place(BRUSHED, strokes=(Stroke(((0.5, 0.5, 1.0),)),), painted_on=(90, 80))
+    easings = (replace(full_strength()[0], place=brushed), new_easing(DETAIL))
+    for destination in (SRGB, plain_ink()):
+        path = path_of(PictureStage(ROMM), ROMM, destination)
+        arrived(picture, path)
+        for_screen(picture, path, SRGB, True)
+    arrived(picture, replace(path_of(PictureStage(ROMM), ROMM, SRGB), easings=easings))
+    image = np.zeros((8, 8, 3), np.uint8)
+    quads = np.array([[[1, 1], [6, 1], [6, 6], [1, 6]]], np.float32)
+    colour = np.zeros((1, 3), np.uint8)
+    solid_raster.fill(image, quads, colour, np.ones(1, np.float32))
+    solid_raster.dots(image, quads[0], np.zeros((4, 3), np.uint8), np.ones(4, np.bool_), np.uint8(0))
+
+
+if __name__ == "__main__":
+    main()
