@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import QApplication
 from velkin.app.gamut_plot import FULL, GLASS, SOLIDS, GamutPlot, Points, Shown
 from velkin.app.main import make_application, settle
 from velkin.app.window import Window
-from velkin.core.arrived import arrived, arrived_sampled
 from velkin.core.files import raw
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import KNEE, full_strength
@@ -30,6 +29,7 @@ from velkin.core.path import built_in_stage, path_of
 from velkin.core.render import to_working
 from velkin.core.shoot.shoot import Shoot, look_at
 from velkin.core.spaces.rgb import ROMM, SRGB
+from velkin.core.there import measure_there, sample_there
 from velkin.sim.press import press_profile
 
 Line = Callable[..., None]
@@ -161,8 +161,8 @@ def bench_shares(line: Line, frames: Path) -> None:
         working = to_working(raw.decode(file), path)
         colours = lab(working, ROMM).reshape(-1, 3).astype(np.float64)
         exact = float(np.mean(there_and_back(colours, press) > 1.0 + own_error(press)))
-        shown, _ = arrived(working, path)
-        sampled = arrived_sampled(working, path)
+        shown, _ = measure_there(working, path)
+        sampled = sample_there(working, path)
         worst["press, table"] = max(worst["press, table"], abs(shown.after.share - exact))
         worst["press, sample"] = max(worst["press, sample"], abs(sampled.after.share - exact))
     for what, off in worst.items():

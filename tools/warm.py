@@ -7,12 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from velkin.app import solid_raster
-from velkin.core.arrived import arrived
 from velkin.core.gamut.easing import BRUSHED, DETAIL, Place, Stroke, full_strength, new_easing
 from velkin.core.icc.space import plain_ink
 from velkin.core.path import PictureStage, path_of
 from velkin.core.render import for_screen
 from velkin.core.spaces.rgb import ROMM, SRGB
+from velkin.core.there import measure_there
 
 
 def main() -> None:
@@ -22,9 +22,9 @@ def main() -> None:
     easings = (replace(full_strength()[0], place=brushed), new_easing(DETAIL))
     for destination in (SRGB, plain_ink()):
         path = path_of(PictureStage(ROMM), ROMM, destination)
-        arrived(picture, path)
+        measure_there(picture, path)
         for_screen(picture, path, SRGB, True)
-    arrived(picture, replace(path_of(PictureStage(ROMM), ROMM, SRGB), easings=easings))
+    measure_there(picture, replace(path_of(PictureStage(ROMM), ROMM, SRGB), easings=easings))
     image = np.zeros((8, 8, 3), np.uint8)
     quads = np.array([[[1, 1], [6, 1], [6, 6], [1, 6]]], np.float32)
     colour = np.zeros((1, 3), np.uint8)

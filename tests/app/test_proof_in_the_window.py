@@ -130,7 +130,7 @@ def test_stages_are_added_changed_ordered_switched_and_taken_away(qtbot, window,
     before = window.measured.there_outside.share
     e.add_stage(KNEE)
     assert settle(window, 30) and window.measured.there_outside.outside == 0
-    assert "eased" in bench._figure.words.text() and window.measured.arrived.before.share == pytest.approx(before)
+    assert "eased" in bench._figure.words.text() and window.measured.proofed.before.share == pytest.approx(before)
     rows = [label.text() for row in e.figures._rows for label in row[:2]]
     assert "Outside before" in rows and f"{100 * before:.1f} %" in rows
     e.strength.slider.setValue(50)  # by key or click: one step each
@@ -254,7 +254,7 @@ def test_strokes_of_another_shape_are_said_to_be_set_aside(window, bench):
     stroke = Stroke(((0.5, 0.5, 1.0),), 0.5)
     place = Place(BRUSHED, strokes=(stroke,), painted_on=(1600, 2400))
     window.desk.proofing.set_easings((replace(full_strength()[0], place=place),), "ease")
-    assert settle(window, 20) and window.measured.there_outside == window.measured.arrived.before
+    assert settle(window, 20) and window.measured.there_outside == window.measured.proofed.before
     assert "another shape" in bench.easing.aside.text()
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from velkin.core.arrived import NUMBERS, arrived, arrived_sampled
 from velkin.core.conversion.convert import Conversion, from_linear, is_destination
 from velkin.core.errors import BadProfile
 from velkin.core.gamut import solid as solids
@@ -32,6 +31,7 @@ from velkin.core.render import shown
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB, between
 from velkin.core.spaces.volume import lab_volume
+from velkin.core.there import NUMBERS, measure_there, sample_there
 from velkin.sim.press import paper_white, press_profile
 from velkin.sim.screens import DESKTOP, LAPTOP, screen_profile
 
@@ -151,11 +151,11 @@ def test_everything_said_of_a_picture_agrees_with_itself(destination, easing, pr
     to = {"press": press, "gray-22": grays()["gray-22"]}.get(destination) or BUILT_IN[destination]
     path = replace(path_of(PictureStage(ROMM), ROMM, to), easings=easing)
     picture = noise(60, 80)
-    said, mask = arrived(picture, path)
+    said, mask = measure_there(picture, path)
     assert said.there.sum(axis=1).tolist() == [4800] * len(said.after.channels)
     assert said.after.outside == mask.sum() and said.after.share <= said.before.share
     assert (said.change is None) == (not easing)
-    sampled = arrived_sampled(picture, path, (7, 3))
+    sampled = sample_there(picture, path, (7, 3))
     assert sampled.after.share == said.after.share and (sampled.before.largest, sampled.after.largest) == (7, 3)
     assert sampled.loss == said.loss and NUMBERS >= 1_000_000
 

@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
 from velkin.app.loss_map import ONLY_GREY, map_colours
-from velkin.core.arrived import Arrived, arrived, arrived_sampled
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.outside import Outside, measure_outside
 from velkin.core.gamut.proof import PLAIN, Paper, lost_there, outside
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, for_screen, histogram, to_working
+from velkin.core.there import There, measure_there, sample_there
 
 Pixels = NDArray[np.float32]
 
@@ -132,7 +132,7 @@ class Measured:
     here : ndarray (3, bins), int64
         Histogram of the working numbers.
     here_outside : Outside
-    arrived : Arrived
+    proofed : There
     exact : bool
     mask : ndarray (H, W), bool, or None
         What is outside, at the half size.
@@ -142,19 +142,19 @@ class Measured:
     path: ColourPath
     here: NDArray[np.int64]
     here_outside: Outside
-    arrived: Arrived
+    proofed: There
     exact: bool
     mask: NDArray[np.bool_] | None = None
 
     @property
     def there(self) -> NDArray[np.int64]:
         """Histogram of the numbers there."""
-        return self.arrived.there
+        return self.proofed.there
 
     @property
     def there_outside(self) -> Outside:
         """What the destination cannot hold of the picture as eased."""
-        return self.arrived.after
+        return self.proofed.after
 
 
 def at_most(working: Pixels, room: tuple[int, int]) -> Pixels:
@@ -185,16 +185,16 @@ def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None) -
 
 
 def numbers_of(
-    frame: int, source: NDArray[Any], path: ColourPath, exact: bool, known: Arrived | None
+    frame: int, source: NDArray[Any], path: ColourPath, exact: bool, known: There | None
 ) -> tuple[Measured, NDArray[np.bool_] | None]:
     """What is said of a picture, of its decode at any size; `known` are the numbers of the half size."""
     working = to_working(source, path)
     mask = None
     if known is not None and isinstance(path.destination, ICCSpace):
         by = working.shape[0] * working.shape[1] / max(known.after.pixels, 1)
-        there = arrived_sampled(working, path, (round(known.before.largest * by), round(known.after.largest * by)))
+        there = sample_there(working, path, (round(known.before.largest * by), round(known.after.largest * by)))
     else:
-        there, mask = arrived(working, path)
+        there, mask = measure_there(working, path)
     here = histogram(working, path.working)
     return Measured(frame, path, here, measure_outside(working, path.working), there, exact), mask
 

@@ -290,7 +290,7 @@ class RenderService(QObject):
             time.sleep(0.15)  # who drags or steps on soon has no use for the long count
             if wish != self._wish:
                 return
-            result, _ = numbers_of(frame, self._decoded.get(source, path.camera, False), path, True, half.arrived)
+            result, _ = numbers_of(frame, self._decoded.get(source, path.camera, False), path, True, half.proofed)
         except (VelkinError, cv2.error, MemoryError):
             return  # the viewer's own wish reports it
         result = replace(result, mask=mask)

@@ -284,10 +284,10 @@ class EasingSection(QWidget):
 
     def show_measured(self, measured: Measured | None) -> None:
         """Figures before and after."""
-        if measured is None or measured.arrived.change is None:
+        if measured is None or measured.proofed.change is None:
             self.figures.show_rows([])
             return
-        a = measured.arrived
+        a = measured.proofed
         assert a.change is not None
         self.figures.show_rows(
             [

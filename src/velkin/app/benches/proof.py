@@ -192,15 +192,15 @@ class ProofBench(Bench):
         outside, name = measured.there_outside, measured.path.destination.name
         total = max(outside.pixels, 1)
         patch = f"; the largest patch is {share(outside.largest / total)}\u00a0%" if outside.largest else ""
-        eased = ", as eased," if measured.arrived.change is not None else ""
+        eased = ", as eased," if measured.proofed.change is not None else ""
         self._figure.show_value(f"{share(outside.share)} %", f"of this picture{eased} lies outside {name}{patch}")
         self._table.show()
         self._table.show_shares(measured.path.destination.model, outside.shares())
         self._diagnosis.setText(diagnosis(outside, measured.path.destination.model))
-        lost = measured.arrived.loss
+        lost = measured.proofed.loss
         change = f" What it shows differs by ΔE {lost.mean:.1f} mean, {lost.p95:.1f} at the 95th percentile."
         when = "On hand-off" if not self._model.state.goal.space and not self._model.proof.on_screen else "Converted"
-        ease = "it is eased first, then the" if measured.arrived.change is not None else "the"
+        ease = "it is eased first, then the" if measured.proofed.change is not None else "the"
         cut = f"{share(outside.share)} % is cut off." if outside.outside else "nothing is cut off."
         to = f" to {name}" if when == "On hand-off" else ""
         goal = "" if to else f" to {name}"

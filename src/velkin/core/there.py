@@ -41,7 +41,7 @@ class Change:
 
 
 @dataclass(frozen=True)
-class Arrived:
+class There:
     """A picture at its destination.
 
     Attributes
@@ -62,7 +62,7 @@ class Arrived:
     change: Change | None
 
 
-def arrived(working: Pixels, path: ColourPath) -> tuple[Arrived, Mask]:
+def measure_there(working: Pixels, path: ColourPath) -> tuple[There, Mask]:
     """Measure linear working RGB (H, W, 3) on its way to the path's destination; and what stays outside (H, W).
 
     Raises
@@ -72,11 +72,11 @@ def arrived(working: Pixels, path: ColourPath) -> tuple[Arrived, Mask]:
     now = eased(working, path)
     before, outside = measure(working, path.proof)
     after, mask = (before, outside) if now is working else measure(now, path.proof)
-    return _arrived(working, now, outside.ravel(), before, after, path), mask
+    return _said(working, now, outside.ravel(), before, after, path), mask
 
 
-def arrived_sampled(working: Pixels, path: ColourPath, patches: tuple[int, int] = (0, 0)) -> Arrived:
-    """As `arrived`, with the numbers of an even sample of `NUMBERS` pixels where the picture has more.
+def sample_there(working: Pixels, path: ColourPath, patches: tuple[int, int] = (0, 0)) -> There:
+    """As `measure_there`, with the numbers of an even sample of `NUMBERS` pixels where the picture has more.
 
     For destinations known by their profile, whose tables are slow to read. `patches` are the pixels of the largest patch
     before and after, of the whole picture, where they are known.
@@ -90,7 +90,7 @@ def arrived_sampled(working: Pixels, path: ColourPath, patches: tuple[int, int] 
     before, outside = measure(few, path.proof)
     after = before if now is working else measure(few_now, path.proof)[0]
     before, after = replace(before, largest=patches[0]), replace(after, largest=patches[1])
-    return _arrived(few, few if now is working else few_now, outside.ravel(), before, after, path)
+    return _said(few, few if now is working else few_now, outside.ravel(), before, after, path)
 
 
 def _spread(pixels: Pixels, about: int) -> Pixels:
@@ -100,9 +100,7 @@ def _spread(pixels: Pixels, about: int) -> Pixels:
     return np.ascontiguousarray(flat[:: step | 1 if step > 1 else 1])[None]  # odd, so that it does not run along columns
 
 
-def _arrived(
-    working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outside, after: Outside, path: ColourPath
-) -> Arrived:
+def _said(working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outside, after: Outside, path: ColourPath) -> There:
     few = _spread(now, _SAMPLE)
     lost = lost_there(few, path.proof)
     loss = Loss(float(lost.mean()), float(np.percentile(lost, 95)), float(lost.max()))
@@ -112,7 +110,7 @@ def _arrived(
         step = max(1, len(outside) // _SAMPLE)
         inside = ~outside[:: step | 1 if step > 1 else 1]
         change = Change(float(moved.mean()), float(moved[inside].mean()) if inside.any() else 0.0)
-    return Arrived(_histogram(now, path), before, after, loss, change)
+    return There(_histogram(now, path), before, after, loss, change)
 
 
 def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:
