@@ -328,3 +328,26 @@ def test_a_loss_of_colour_is_told_from_one_of_tone() -> None:
 def test_the_map_goes_from_dark_to_light():
     light = ramp().astype(float) @ [0.21, 0.72, 0.07]
     assert np.all(np.diff(light[::8]) > 0) and ramp().shape == (256, 3)
+
+
+def test_while_a_profiles_tables_are_made_it_is_said_once(qtbot, window, bench, press):
+    told = []
+    window.service.preparing.connect(told.append)
+    bench.choose(press.id)
+    bench.shown.click()
+    assert settle(window, 60)
+    bench.easing.add_stage(KNEE)
+    assert settle(window, 60) and told == [press.name, ""]
+    assert not window.status.bar.isVisibleTo(window.status)
+
+
+def test_the_chart_room_gets_the_whole_half_size_picture_plain(qtbot, window, ids):
+    window.model.select(ids["north-0401"])
+    window.model.proof.show(True)
+    window.model.show_hatching(True)
+    assert settle(window, 40)
+    window.read_chart(ids["north-0401"])
+    qtbot.waitUntil(lambda: window.chart_room.view._image.width() == 1200, timeout=20000)
+    assert not window.rendered.seen.proofed and window.rendered.hatch is None
+    window.chart_room.leave()
+    assert settle(window, 30) and window.rendered.seen.proofed and window.rendered.image.width() < 1200

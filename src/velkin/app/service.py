@@ -27,7 +27,7 @@ from velkin.app.small_pictures import SmallPictures
 from velkin.core.cameraprofiles.models import Matrix
 from velkin.core.errors import VelkinError
 from velkin.core.files.source import decode_source
-from velkin.core.icc.space import Space
+from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import CameraStage, ColourPath, PictureStage
 from velkin.core.render import eased, for_screen, to_working
 from velkin.core.shoot.state import Frame
@@ -117,6 +117,7 @@ class RenderService(QObject):
     measured = pyqtSignal(object)
     thumbnail = pyqtSignal(int, object, QImage)
     failed = pyqtSignal(int, str)
+    preparing = pyqtSignal(str)  # the profile whose tables are being made; empty when they are there
     thumbnails_left = pyqtSignal(int, int)
     finished = pyqtSignal(object, object)  # callback, result or VelkinError
 
@@ -133,6 +134,7 @@ class RenderService(QObject):
         self._exact: OrderedDict[Any, Measured] = OrderedDict()
         self._kept_working: _Kept[Pixels] = _Kept(6)
         self._kept_drawn: _Kept[Drawn] = _Kept(12)
+        self._prepared: set[tuple[str, int]] = set()
         self._closing = False
         self.finished.connect(self._deliver)
 
@@ -209,6 +211,7 @@ class RenderService(QObject):
     ) -> None:
         if wish != self._wish:
             return
+        self._prepare(path, seen)
         states = [(path, seen), *((other, replace(seen, proofed=there, mark="")) for other, there in others)]
         try:
             half = self._decoded.get(source, path.camera, True)
@@ -233,6 +236,18 @@ class RenderService(QObject):
             return
         if wish == self._wish:
             self._back.submit(self._measure, wish, frame, source, path, dragged)  # the picture first, its numbers after
+
+    def _prepare(self, path: ColourPath, seen: Seen) -> None:
+        """Say so while the tables of a destination's profile are made, once; errors are left to the rendering."""
+        space = path.destination
+        needed = path.easings or seen.proofed or seen.mark
+        if not needed or not isinstance(space, ICCSpace) or (space.id, path.intent) in self._prepared:
+            return
+        self.preparing.emit(space.name)
+        with contextlib.suppress(VelkinError):
+            draw(np.full((320, 320, 3), 0.4, dtype=np.float32), path, replace(seen, mark="hatch", proofed=True), None)
+        self._prepared.add((space.id, path.intent))
+        self.preparing.emit("")
 
     @staticmethod
     def _put_together(

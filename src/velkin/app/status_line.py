@@ -68,11 +68,11 @@ class StatusLine(QWidget):
     def show_progress(self, words: str, done: int, total: int, cancellable: bool) -> None:
         """Show how far long work is; total 0 hides it."""
         busy = total > 0
-        self.words.setText(f"{words} {done} of {total}" if busy else "")
+        self.words.setText((f"{words} {done} of {total}" if total > 1 else f"{words} …") if busy else "")
         self.bar.setVisible(busy)
         self.cancel.setVisible(busy and cancellable)
         if busy:
-            self.bar.setRange(0, total)
+            self.bar.setRange(0, total if total > 1 else 0)
             self.bar.setValue(done)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

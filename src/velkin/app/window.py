@@ -76,6 +76,10 @@ if TYPE_CHECKING:
     from velkin.app.rooms.intents_room import IntentsRoom
 
 
+#: Said while the tables of a profile are made, which takes seconds the first time.
+_READING = "Reading the destination's profile"
+
+
 class Window(QMainWindow):
     """The program's one window."""
 
@@ -248,6 +252,7 @@ class Window(QMainWindow):
         self.service.rendered.connect(self._rendered)
         self.service.measured.connect(self._measured)
         self.service.failed.connect(self._failed)
+        self.service.preparing.connect(lambda name: self._show_progress(_READING, 0, 1 if name else 0, False))
         self.service.thumbnail.connect(self.frames.list.set_thumbnail)
         self.service.thumbnails_left.connect(
             lambda left, total: self._show_progress("Drawing thumbnails", total - left, total if left else 0, False)
@@ -386,8 +391,10 @@ class Window(QMainWindow):
         self._show_stops()
 
     def seen(self) -> Seen:
-        """How the viewer shows the picture now."""
+        """How the viewer shows the picture now; the chart room is given the whole half-size picture, plain."""
         proof, view = self.model.proof, self.view
+        if self.rooms.currentWidget() is self.chart_room:
+            return Seen(self.model.screen)
         there = proof.shown or (self.model.before and not self.model.tried and self.model.against[0] == "there")
         return Seen(
             self.model.screen,
@@ -636,6 +643,8 @@ class Window(QMainWindow):
     def _leave_room(self) -> None:
         self.rooms.setCurrentIndex(0)
         self.view.setFocus()
+        if self.rendered is not None and self.rendered.seen != self.seen():
+            self._render()
 
     def _current_view(self) -> PictureView:
         return self.chart_room.view if self.rooms.currentWidget() is self.chart_room else self.view

@@ -179,7 +179,7 @@ def _drawn(faces: Floats) -> Floats:
 
 def _of_table(lightness: Floats, radius: Floats) -> Floats:
     """Coarse quadrilaterals of a table of radii."""
-    rows, columns = np.linspace(0, SLICES - 1, 25).astype(int), np.arange(0, HUES + 1, 8)
+    rows, columns = np.linspace(0, SLICES - 1, 41).astype(int), np.arange(0, HUES + 1, 4)
     hues = 2 * np.pi * columns / HUES
     r = radius[rows][:, columns % HUES]
     lab = np.stack([np.broadcast_to(lightness[rows][:, None], r.shape), r * np.cos(hues), r * np.sin(hues)], axis=-1)
