@@ -26,7 +26,7 @@ class ProofActions:
         self._intents: IntentsRoom | None = None
         proof = self._model.proof
         proof.changed.connect(self._changed)
-        proof.tried.connect(lambda _: self._tried())
+        proof.tried.connect(self._tried)
         window.view.stroking.connect(window.proof_bench.easing.stroking)
         window.view.stroked.connect(window.proof_bench.easing.stroked)
 
@@ -35,9 +35,10 @@ class ProofActions:
         self.show_legend()
         self._window.follow_path()
 
-    def _tried(self) -> None:
+    def _tried(self, dragging: bool) -> None:
         self._window.follow_path()
-        self._window.proof_bench.easing.refresh()
+        if not dragging:  # the list follows when the drag is over
+            self._window.proof_bench.easing.refresh()
 
     def show_legend(self) -> None:
         """The legend stands beside the map only."""

@@ -457,7 +457,7 @@ class Window(QMainWindow):
             self.model.report(f"{text}. Its place in the shoot is kept; Frame ▸ Find a missing source… brings it back.")
 
     def _measured(self, measured: Measured) -> None:
-        if measured.frame == self.model.current and measured.path == self.model.path():
+        if measured is not self.measured and measured.frame == self.model.current and measured.path == self.model.path():
             self.measured = measured
             self._show_measured()
             self._hatch_all()

@@ -13,7 +13,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.models import Matrix
-from velkin.core.conversion.convert import Conversion, Numbers, as_float, converted, from_linear, linear_in
+from velkin.core.compiled import in_bands
+from velkin.core.conversion.convert import (
+    Conversion,
+    Numbers,
+    as_float,
+    converted,
+    from_linear,
+    is_codes,
+    linear_in,
+    linear_of_codes,
+)
 from velkin.core.conversion.dither import dither_for
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.masks import Window
@@ -54,6 +64,8 @@ def _largest(pixels: Pixels) -> Pixels:
 
 def to_working(source: Pixels | Numbers, path: ColourPath) -> Pixels:
     """Linear working RGB (H, W, 3), unclipped, of linear camera RGB (H, W, 3), or of a finished picture's numbers (H, W, C)."""
+    if isinstance(path.camera, PictureStage) and not path.steps and path.here == path.working and is_codes(source):
+        return linear_of_codes(source, path.working)
     if isinstance(path.camera, PictureStage) or path.steps:
         return linear_in(numbers_here(source, path), path.here, path.working)
     return _arrived(np.asarray(source, dtype=np.float32), path)
@@ -191,9 +203,14 @@ def shown(linear: Pixels, space: RGBSpace, screen: Space) -> Bytes:
 
 def histogram(linear: Pixels, space: RGBSpace, bins: int = 128) -> NDArray[np.int64]:
     """Counts (3, bins) of encoded numbers 0..1; what lies outside falls into the first and last bin."""
+    from velkin.core.spaces.kernels import count_by_root  # loaded where needed: the compiler takes a moment
+
     to_bin = np.minimum((_curve(space) * bins).astype(np.int64), bins - 1)
-    roots = _by_root(linear)
-    counts = np.zeros((3, bins), dtype=np.int64)
-    for channel in range(3):
-        np.add.at(counts[channel], to_bin[:, channel], np.bincount(roots[..., channel].ravel(), minlength=_STEPS))
-    return counts
+    flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
+
+    def band(first: int, last: int) -> NDArray[np.int64]:
+        counts = np.zeros((3, bins), dtype=np.int64)
+        count_by_root(flat[first:last], to_bin, counts)
+        return counts
+
+    return np.asarray(sum(in_bands(band, len(flat))), dtype=np.int64)

@@ -356,6 +356,23 @@ def _channel_tables(
     return [tables[0]] * 3 if all(np.array_equal(t, tables[0]) for t in tables) else tables
 
 
+def is_codes(numbers: Numbers) -> bool:
+    """Whether numbers are 8-bit or 16-bit codes."""
+    return numbers.dtype in (np.uint8, np.uint16)
+
+
+def linear_of_codes(codes: Numbers, space: RGBSpace) -> Pixels:
+    """Linear RGB (..., 3), float32, of codes of 8 or 16 bits (..., 3) in a space: each channel looked up."""
+    tables = _channel_tables(space, codes.dtype)
+    out = np.empty(codes.shape, dtype=np.float32)
+    if tables[0] is tables[1] is tables[2]:
+        in_bands(lambda a, z: np.take(tables[0], codes.reshape(-1)[a:z], out=out.reshape(-1)[a:z]), codes.size)
+        return out
+    for channel in range(3):
+        out[..., channel] = tables[channel][codes[..., channel]]
+    return out
+
+
 def _codes_exactly(flat: NDArray[np.generic], c: Conversion, dither: bool, width: int, out: NDArray[Any]) -> Outside:
     from velkin.core.conversion import kernels
 

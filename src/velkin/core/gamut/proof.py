@@ -208,6 +208,7 @@ def histogram(numbers: NDArray[Any], bins: int = 128) -> NDArray[np.int64]:
     return np.stack([np.bincount(flat[:, k], minlength=bins) for k in range(flat.shape[1])])
 
 
+@lru_cache(maxsize=32)
 def white_seen(space: Space) -> tuple[float, float, float]:
     """Lab of a destination's white as it is: the paper's colour."""
     if isinstance(space, RGBSpace):

@@ -73,6 +73,16 @@ def even_lightness(src, out):  # type: ignore[no-untyped-def]
 
 
 @jit
+def count_by_root(src, to_bin, counts):  # type: ignore[no-untyped-def]
+    """Linear RGB (N, 3) counted (3, bins), by a table (steps, 3) of bins over even steps of the square root of 0..1."""
+    top = F(to_bin.shape[0] - 1)
+    for i in range(src.shape[0]):
+        for k in range(3):
+            v = min(max(src[i, k], F(0)), F(1))
+            counts[k, to_bin[_int(np.sqrt(v) * top + F(0.5)), k]] += 1
+
+
+@jit
 def delta_e(first, second, out):  # type: ignore[no-untyped-def]
     """ΔE00 (N,) between Lab (N, 3) and Lab (N, 3)."""
     rad = F(np.pi / 180.0)
