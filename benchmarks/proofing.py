@@ -58,6 +58,7 @@ def _toggle(window: Window, key: Qt.Key, again: bool) -> float:
     """Milliseconds from a key to painted pixels; `again` keeps what was drawn before."""
     if not again:
         window.service._kept_drawn.clear()
+        window.service._kept_pieces.clear()
     old = window.rendered
     begun = time.perf_counter()
     QTest.keyClick(window.view, key)
@@ -99,7 +100,9 @@ def bench_toggling(line: Line, folder: Path, frame: Path) -> None:
         settle(window, 180)
         base = _little_cms(visible, SRGB if space is None else press)
         for key, what in ((Qt.Key.Key_D, "proof"), (Qt.Key.Key_X, "hatching")):
-            _toggle(window, key, False)
+            window.model.proof.show(False)
+            window.model.show_hatching(False)
+            settle(window, 20)
             fresh, again = (_slower([_toggle(window, key, kept) for _ in range(12)]) for kept in (False, True))
             line(
                 f"{what} for {name} on or off, 24 MP, key to pixels",

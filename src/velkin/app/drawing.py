@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -157,6 +158,14 @@ class Measured:
         return self.proofed.after
 
 
+#: Gives what was made under a key before, or makes it.
+Keep = Callable[[tuple[Any, ...], Callable[[], Any]], Any]
+
+
+def _anew(key: tuple[Any, ...], make: Callable[[], Any]) -> Any:
+    return make()
+
+
 def at_most(working: Pixels, room: tuple[int, int]) -> Pixels:
     """A picture no larger than it is shown, reduced in linear light."""
     height, width = working.shape[:2]
@@ -167,20 +176,37 @@ def at_most(working: Pixels, room: tuple[int, int]) -> Pixels:
     return np.asarray(cv2.resize(working, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
 
 
-def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None) -> Drawn:
-    """A picture, or the part of it that `window` says, as the screen is given it, with the mask of what is marked."""
-    now = eased(working, path, window)
+def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None, keep: Keep = _anew) -> Drawn:
+    """A picture, or the part of it that `window` says, as the screen is given it, with the mask of what is marked.
+
+    `keep` may give what was made before for another way of seeing the same path.
+    """
+    now: list[Pixels] = []
+
+    def eased_now() -> Pixels:
+        if not now:
+            now.append(eased(working, path, window))
+        return now[0]
+
+    def lost() -> Pixels:
+        found: Pixels = keep(("lost", path), lambda: lost_there(eased_now(), path.proof))
+        return found
+
+    def out() -> NDArray[np.bool_]:
+        found: NDArray[np.bool_] = keep(("outside", path), lambda: outside(eased_now(), path.proof))
+        return found
+
     if seen.mark == "delta":
-        return Drawn(to_image(map_colours(lost_there(now, path.proof), outside(now, path.proof), now, path)))
-    image = for_screen(now, path, seen.screen, seen.proofed, seen.paper)
+        return Drawn(to_image(map_colours(lost(), out(), eased_now(), path)))
+    image = keep(
+        ("image", path, seen.screen, seen.proofed, seen.paper),
+        lambda: for_screen(eased_now(), path, seen.screen, seen.proofed, seen.paper),
+    )
     if not seen.mark:
         return Drawn(to_image(image))
-    marked = outside(now, path.proof)
-    if seen.threshold > 0:
-        marked &= lost_there(now, path.proof) >= seen.threshold
+    marked = out() & (lost() >= seen.threshold) if seen.threshold > 0 else out()
     if seen.mark == "only":
-        image[~marked] = ONLY_GREY
-        return Drawn(to_image(image))
+        return Drawn(to_image(np.where(marked[..., None], image, np.uint8(ONLY_GREY))))
     return Drawn(to_image(image), _mask_image(marked))
 
 

@@ -134,6 +134,7 @@ class RenderService(QObject):
         self._exact: OrderedDict[Any, Measured] = OrderedDict()
         self._kept_working: _Kept[Pixels] = _Kept(6)
         self._kept_drawn: _Kept[Drawn] = _Kept(12)
+        self._kept_pieces: _Kept[Any] = _Kept(10)  # so that marking does not render anew, nor proofing mark anew
         self._prepared: set[tuple[str, int]] = set()
         self._closing = False
         self.finished.connect(self._deliver)
@@ -169,6 +170,7 @@ class RenderService(QObject):
         self._decoded.forget(path)
         self._kept_working.clear()
         self._kept_drawn.clear()
+        self._kept_pieces.clear()
         self._exact.clear()
 
     # ---- the viewer's frame -----------------------------------------------------------------------------------
@@ -274,7 +276,15 @@ class RenderService(QObject):
         again = (key, path, replace(seen, part=None, scale=1.0))
         drawn = self._kept_drawn.get(again)
         if drawn is None:
-            drawn = draw(working, path, seen, None)
+
+            def keep(piece: tuple[Any, ...], make: Callable[[], Any]) -> Any:
+                found = self._kept_pieces.get((key, piece))
+                if found is None:
+                    found = make()
+                    self._kept_pieces.put((key, piece), found)
+                return found
+
+            drawn = draw(working, path, seen, None, keep)
             self._kept_drawn.put(again, drawn)
         return working, drawn
 

@@ -110,6 +110,8 @@ def outside(linear: Pixels, c: Conversion) -> Mask:
     BadProfile
         When the destination has no way from colours to device values.
     """
+    if isinstance(c.destination, ICCSpace):
+        return outside_by_profile(lab(linear, _source(c)).reshape(-1, 3), c.destination).reshape(linear.shape[:2])
     return _look(linear, c)[1]
 
 

@@ -68,7 +68,9 @@ def outside_by_profile(lab: NDArray[np.floating], space: ICCSpace, by_table: boo
 
     if len(lab) <= _FEW and not by_table:
         return there_and_back(np.asarray(lab, dtype=np.float64), space) > 1.0 + own_error(space)
-    places = np.ascontiguousarray((lab - _LOW) / (_HIGH - _LOW), dtype=np.float32)
+    places = lab.astype(np.float32)
+    places -= _LOW.astype(np.float32)
+    places /= (_HIGH - _LOW).astype(np.float32)
     table = _table(space)
     out = np.empty((len(places), 1), dtype=np.float32)
     in_bands(lambda first, last: through_cube(places[first:last], table, _SIDE, out[first:last]), len(places))
