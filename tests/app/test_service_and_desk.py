@@ -315,3 +315,18 @@ def test_closing_writes_a_backup(window, demo_shoot):
     copy = Shoot.open(backup_path(demo_shoot))
     assert len(copy.state.frames) == 12
     copy.close()
+
+
+def test_where_there_is_more_room_than_the_half_size_the_full_one_follows(qtbot, service, chart_dng, path):
+    shown = []
+    service.rendered.connect(shown.append)
+    service.show(1, chart_dng, path, Seen(SRGB, room=(2000, 1600)))
+    qtbot.waitUntil(lambda: len(shown) == 2, timeout=10000)
+    assert [r.image.width() for r in shown] == [450, 900]  # at once, then sharp; never enlarged
+    service.show(1, chart_dng, path, Seen(SRGB, room=(2000, 1600)))
+    service.show(1, chart_dng, path, Seen(SRGB, room=(300, 300)))
+    qtbot.waitUntil(lambda: shown[-1].image.width() == 300, timeout=10000)
+    service.show(1, chart_dng, path, Seen(SRGB, room=(300, 200), part=(0.25, 0.25, 0.5, 0.5), scale=1.0))
+    qtbot.waitUntil(lambda: shown[-1].now.part is not None, timeout=10000)
+    last = shown[-1]
+    assert (last.image.width(), last.now.part.width(), last.now.part_at) == (300, 450, (0.25, 0.25, 0.5, 0.5))

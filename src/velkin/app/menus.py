@@ -153,7 +153,7 @@ class Menus:
         self._add(colour, "Which &working space suits…", window.spaces.purpose)
         colour.addSeparator()
         self.shown_there = self._add(
-            colour, "Show it at the &destination", window.proofs.toggle, "D", "The colours that the destination has, and back"
+            colour, "&Soft proof", window.proofs.toggle, "D", "The colours that the destination has, and back"
         )
         self.shown_there.setCheckable(True)
         self.hatch = self._add(

@@ -110,6 +110,19 @@ class _Kept(Generic[T]):
                 self._kept.popitem(last=False)
 
 
+def _larger(room: tuple[int, int], half: NDArray[Any]) -> bool:
+    """Whether a fitted picture has clearly more room than its half size fills."""
+    return bool(min(room[0] / half.shape[1], room[1] / half.shape[0]) > 1.1)
+
+
+def _sharper(pixels: NDArray[Any], is_half: bool, path: ColourPath, seen: Seen, shown: int) -> Drawn | None:
+    """The visible part, where it is sharper than the whole picture as shown, `shown` pixels wide."""
+    width = pixels.shape[1] * (2 if is_half else 1)
+    if seen.part is None or seen.scale * width <= 1.1 * shown:
+        return None
+    return draw_part(pixels, is_half, path, seen)
+
+
 class RenderService(QObject):
     """Work on pixels for the window."""
 
@@ -217,19 +230,16 @@ class RenderService(QObject):
         states = [(path, seen), *((other, replace(seen, proofed=there, mark="")) for other, there in others)]
         try:
             half = self._decoded.get(source, path.camera, True)
-            whole = [self._whole(source, half, p, s) for p, s in states]
-            sharper = seen.part is not None and seen.scale * 2 * half.shape[1] > 1.1 * whole[0][1].image.width()
-            early = sharper and seen.scale > 0.5 and not self._decoded.has(source, path.camera, False)
-            parts = [draw_part(half, True, p, s) if sharper else None for p, s in states] if not sharper or early else None
-            if parts is None:
-                parts = self._sharp(source, path, half, states)
-            if wish != self._wish:
-                return
-            self.rendered.emit(self._put_together(frame, path, seen, whole, parts, half))
-            if early:  # from the half size first; the full decode takes a moment
-                parts = self._sharp(source, path, half, states)
-                if wish == self._wish:
-                    self.rendered.emit(self._put_together(frame, path, seen, whole, parts, half))
+            enlarged = _larger(seen.room, half)  # even the whole picture has more room than the half size
+            deep = enlarged or (seen.part is not None and seen.scale > 0.5)
+            ready = self._decoded.has(source, path.camera, False)
+            for full in (False, True) if deep and not ready else (deep,):  # the full decode takes a moment
+                pixels = self._decoded.get(source, path.camera, False) if full else half
+                whole = [self._whole(source, pixels if enlarged else half, p, s) for p, s in states]
+                parts = [_sharper(pixels, not full, p, s, whole[0][1].image.width()) for p, s in states]
+                if wish != self._wish:
+                    return
+                self.rendered.emit(self._put_together(frame, path, seen, whole, parts, half))
         except VelkinError as error:
             self.failed.emit(frame, str(error))
             return
@@ -266,12 +276,12 @@ class RenderService(QObject):
         ]
         return Rendered(frame, path, seen, drawn[0], whole[0][0], tuple(drawn[1:]), half)
 
-    def _whole(self, source: Path, half: NDArray[Any], path: ColourPath, seen: Seen) -> tuple[Pixels, Drawn]:
+    def _whole(self, source: Path, pixels: NDArray[Any], path: ColourPath, seen: Seen) -> tuple[Pixels, Drawn]:
         """The whole picture at the size it has when fitted: its working numbers, kept for the next time, and as drawn."""
-        key = (str(source), path.to_work, seen.room)
+        key = (str(source), path.to_work, seen.room, pixels.shape)
         working = self._kept_working.get(key)
         if working is None:
-            working = at_most(to_working(half, path), seen.room)
+            working = at_most(to_working(pixels, path), seen.room)
             self._kept_working.put(key, working)
         again = (key, path, replace(seen, part=None, scale=1.0))
         drawn = self._kept_drawn.get(again)
@@ -287,14 +297,6 @@ class RenderService(QObject):
             drawn = draw(working, path, seen, None, keep)
             self._kept_drawn.put(again, drawn)
         return working, drawn
-
-    def _sharp(
-        self, source: Path, path: ColourPath, half: NDArray[Any], states: list[tuple[ColourPath, Seen]]
-    ) -> list[Drawn | None]:
-        """The visible part from the decode that the zoom needs."""
-        full = states[0][1].scale > 0.5
-        pixels = self._decoded.get(source, path.camera, False) if full else half
-        return [draw_part(pixels, not full, p, s) for p, s in states]
 
     def _measure(self, wish: int, frame: int, source: Path, path: ColourPath, dragged: bool) -> None:
         if wish != self._wish:

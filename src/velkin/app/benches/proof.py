@@ -80,7 +80,7 @@ class ProofBench(Bench):
     def _build_seen(self) -> None:
         proof = self._model.proof
         self.section("On the picture")
-        self.shown = QCheckBox("As it is there   D")
+        self.shown = QCheckBox("Soft proof   D")
         self.shown.setToolTip("Show the colours that the destination has in place of those meant (D)")
         self.shown.toggled.connect(proof.show)
         self.marking = QCheckBox("Mark what is out   X")
