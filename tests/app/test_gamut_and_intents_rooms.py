@@ -171,3 +171,17 @@ def test_for_a_space_of_curves_easing_is_offered_instead(qtbot, window, ids):
     assert room.use.text() == "Ease it so"
     QTest.keyClick(room, Qt.Key.Key_Return)
     assert len(window.model.easings()) == 1 and window.rooms.currentIndex() == 0
+
+
+def test_del_takes_a_frame_away_in_the_panel_and_nowhere_else(qtbot, window, room):
+    frames = len(window.model.state.frames)
+    room.table.setFocus()
+    qtbot.keyClick(room.table, Qt.Key.Key_Delete)
+    assert len(window.model.state.frames) == frames
+    room.leave()
+    window.activateWindow()
+    window.frames.list.setFocus()
+    qtbot.keyClick(window.frames.list, Qt.Key.Key_Delete)
+    assert len(window.model.state.frames) == frames - 1
+    window.model.undo()
+    assert len(window.model.state.frames) == frames

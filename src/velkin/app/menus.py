@@ -95,7 +95,11 @@ class Menus:
         self._add(frame, "Rename this light…", window.asking.light_name, "F2")
         self._add(frame, "Name all lights by a pattern…", window.asking.light_pattern)
         self._add(frame, "Find a missing source…", window.asking.source)
-        self._add(frame, "Remove from the shoot", window.frame_actions.remove, "Del", "The files stay where they are")
+        remove = self._add(frame, "Remove from the shoot", window.frame_actions.remove, "Del", "The files stay where they are")
+        remove.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)  # Del in a list or a room means something else
+        window.removeAction(remove)
+        for place in (window.frames, window.view):
+            place.addAction(remove)
         self.frame_menu = frame
 
         chart = menu("&Chart")
