@@ -442,7 +442,8 @@ The press is the stand-in's CMYK profile.
 
 A knee at full strength, beside plain clipping at the destination and taking chroma from everything until 99.9 % is in. The sweep is every
 hue, chroma and lightness of Oklab that ROMM RGB holds; the frames are the demo's, through the camera's built-in profile. ΔE00; hue shift
-in degrees of Oklab over what changed. Goals for easing: 0.01 % outside, 0.3 over what was inside, 2°.
+in degrees of Oklab over what changed. Goals for easing: 0.01 % outside, 0.3 over what was inside, 2°. What is cut off at
+the press still counts as outside where its profile's own tables do not come back to it.
 
 | picture | destination | outside | way | outside after | ΔE all | ΔE inside | hue shift |
 |---|---|---|---|---|---|---|---|
