@@ -129,6 +129,7 @@ def test_the_window_draws_anew_for_another_screen(qtbot, window, ids, tmp_path, 
     sheet.box.setCurrentIndex(sheet.box.findData(str(laptop)))
     sheet.box.activated.emit(0)
     assert "Narrow laptop" in sheet._name.text() and sheet.box.currentData() == str(laptop)
+    qtbot.waitUntil(lambda: sheet.facts._rows[0][1].text().startswith("0."), timeout=10000)  # of sRGB's volume
     qtbot.waitUntil(lambda: window.rendered.seen.screen is window.model.screen, timeout=10000)
     assert settle(window, 30)
     assert window.rendered.image != before

@@ -10,7 +10,7 @@ import pytest
 
 from velkin.core.conversion.convert import Conversion
 from velkin.core.errors import NotSupported
-from velkin.core.gamut.boundary import boundary_of, diamond, largest_chroma
+from velkin.core.gamut.boundary import boundary_of, largest_chroma
 from velkin.core.gamut.ease import beyond, ease, oklab_of, set_aside
 from velkin.core.gamut.easing import (
     BRUSHED,
@@ -24,6 +24,7 @@ from velkin.core.gamut.easing import (
     full_strength,
     new_easing,
 )
+from velkin.core.gamut.kernels import diamond
 from velkin.core.gamut.masks import Window, feathered, painted
 from velkin.core.gamut.outside import outside_mask
 from velkin.core.gamut.proof import difference, lab, linear_there, measure, outside
@@ -97,7 +98,7 @@ def test_a_press_ends_at_its_black_and_gray_holds_greys_only(press) -> None:
     gray = boundary_of(grays()["gray-22"]).chroma
     assert gray[len(gray) // 4 :].max() < 0.03  # near black a chroma is no colour to the eye
     t = np.array([[1, 0], [0, 1], [-1, 0], [0, -1], [0.5, -0.5]])
-    assert np.allclose(diamond(t[:, 0], t[:, 1]), [0, 1, 2, 3, 3.5])
+    assert np.allclose([diamond(a, b) for a, b in t.astype(np.float32)], [0, 1, 2, 3, 3.5])
 
 
 # ---- how good it is -----------------------------------------------------------------------------------------------

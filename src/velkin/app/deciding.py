@@ -23,6 +23,7 @@ from velkin.core.icc.space import Space, same
 from velkin.core.icc.transform import Intent
 from velkin.core.path import ColourPath
 from velkin.core.render import numbers_here
+from velkin.core.sampling import spread
 from velkin.core.shoot.outside import ShootOutside, shoot_outside
 from velkin.core.shoot.shoot import look_at
 from velkin.core.spaces.rgb import RGBSpace
@@ -139,9 +140,9 @@ class Deciding(QObject):
             outside = None
             if isinstance(space, RGBSpace):
                 outside = measure_outside(linear_in(flat, path.here, space, intent, black_point)[None], space)
-            sample = np.ascontiguousarray(flat[:: max(1, len(flat) // 30_000) | 1])
+            sample = spread(flat, 30_000)
             share = outside.share if outside is not None else _outside(sample, path.here, space)
-            few = np.ascontiguousarray(sample[:: max(1, len(sample) // 4000) | 1])
+            few = spread(sample, 4000)
             return Forecast(frame, conversion, share, outside, effect_of(few[:4096], path.here, space))
 
         def done(result: Any) -> None:

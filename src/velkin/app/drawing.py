@@ -22,6 +22,8 @@ from velkin.core.there import There, measure_there, sample_there
 
 Pixels = NDArray[np.float32]
 
+_LARGEST_MASK = 2048
+
 
 def to_image(pixels: NDArray[np.uint8]) -> QImage:
     """A QImage of encoded RGB (H, W, 3) uint8, holding its own copy."""
@@ -37,10 +39,19 @@ def _mask_image(mask: NDArray[np.bool_]) -> QImage:
 
 def pooled(mask: NDArray[np.bool_], width: int, height: int) -> QImage:
     """A mask in another size in which nothing that is marked goes missing."""
+    return _mask_image(_pooled(mask, width, height))
+
+
+def _pooled(mask: NDArray[np.bool_], width: int, height: int) -> NDArray[np.bool_]:
     if mask.shape == (height, width):
-        return _mask_image(mask)
-    area = cv2.resize(mask.astype(np.float32), (width, height), interpolation=cv2.INTER_AREA)
-    return _mask_image(area > 0)
+        return mask
+    return np.asarray(cv2.resize(mask.astype(np.float32), (width, height), interpolation=cv2.INTER_AREA) > 0)
+
+
+def kept_mask(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """A mask no larger than screens are, nothing missing, to be remembered with the numbers of a frame."""
+    by = min(1.0, _LARGEST_MASK / max(mask.shape))
+    return _pooled(mask, max(round(mask.shape[1] * by), 1), max(round(mask.shape[0] * by), 1))
 
 
 @dataclass(frozen=True)
@@ -136,7 +147,7 @@ class Measured:
     proofed : There
     exact : bool
     mask : ndarray (H, W), bool, or None
-        What is outside, at the half size.
+        What is outside, of the half size, at `kept_mask`'s size at most.
     """
 
     frame: int

@@ -88,8 +88,8 @@ class EasingView(PictureView):
         super().leaveEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and self._brushing and event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight):
-            by = 0.85 if event.key() == Qt.Key.Key_BracketLeft else 1 / 0.85
+        if event is not None and self._brushing and event.key() in (Qt.Key.Key_S, Qt.Key.Key_L):
+            by = 0.85 if event.key() == Qt.Key.Key_S else 1 / 0.85
             self._proof.set_brush(size=min(max(self._proof.brush.size * by, 0.004), 0.5))
             return
         super().keyPressEvent(event)

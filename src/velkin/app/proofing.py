@@ -32,10 +32,10 @@ class Proofing(QObject):
         """Proof for a space, or for the first destination that is ticked (None)."""
         self._desk.command(lambda s: s.set_goal(space, intent, black_point))
 
-    def set_easings(self, easings: tuple[Easing, ...], what: str, joins: bool = False) -> bool:
+    def set_easings(self, easings: tuple[Easing, ...], what: str) -> bool:
         """Set the easings of the frame in the viewer; whether it was done."""
         frame = self._model.current
-        return frame is not None and self._desk.command(lambda s: s.set_easings(frame, easings, what, joins))
+        return frame is not None and self._desk.command(lambda s: s.set_easings(frame, easings, what))
 
     def add_stroke(self, index: int, stroke: Stroke) -> None:
         """Paint a stroke into an easing."""

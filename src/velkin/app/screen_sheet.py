@@ -9,8 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFileDialog, Q
 from velkin.app import theme
 from velkin.app.benches.parts import Facts, compact, soft, state_label
 from velkin.app.screens import GENERIC, SYSTEM, Screens
-from velkin.core.gamut.solid import common, solid_of
-from velkin.core.spaces.rgb import SRGB
+from velkin.core.icc.space import Space
 from velkin.sim.demo import screen_files
 
 _FILE = "file"
@@ -57,16 +56,8 @@ class ScreenSheet(QDialog):
         now, chosen = self._screens.now, self._screens.chosen()
         self._name.setText(now.space.name)
         self._told.setText(now.problem or f"Monitor {self._screens.monitor or 'unnamed'}; {now.told_by}.")
-        try:
-            screen, srgb = solid_of(now.space), solid_of(SRGB)
-            self.facts.show_rows(
-                [
-                    ("Volume", f"{screen.volume / srgb.volume:.2f} × sRGB"),
-                    ("Of sRGB it shows", f"{100 * common(srgb, screen) / srgb.volume:.0f} %"),
-                ]
-            )
-        except ValueError:
-            self.facts.show_rows([])
+        self.facts.show_rows([("Volume", "measuring"), ("Of sRGB it shows", "")])
+        self._screens.measure(self._measured)
         items = [("what the system says", SYSTEM), ("generic sRGB", GENERIC)]
         items += [(path.stem, str(path)) for path in screen_files()]
         if chosen not in ("", GENERIC) and chosen not in {i[1] for i in items}:
@@ -78,6 +69,10 @@ class ScreenSheet(QDialog):
             self.box.addItem(words, key)
         self.box.setCurrentIndex(self.box.findData(chosen))
         self.box.blockSignals(False)
+
+    def _measured(self, space: Space, volume: float, of_srgb: float) -> None:
+        if space is self._screens.now.space:
+            self.facts.show_rows([("Volume", f"{volume:.2f} × sRGB"), ("Of sRGB it shows", f"{100 * of_srgb:.0f} %")])
 
     def _chosen(self) -> None:
         key = str(self.box.currentData())

@@ -55,7 +55,7 @@ class XProperties:
             return b""
         kind, form = ctypes.c_ulong(), ctypes.c_int()
         count, after = ctypes.c_ulong(), ctypes.c_ulong()
-        data = ctypes.POINTER(ctypes.c_ubyte)()
+        data = ctypes.c_void_p()
         status = lib.XGetWindowProperty(
             ctypes.c_void_p(self._display), ctypes.c_ulong(lib.XDefaultRootWindow(self._display)), ctypes.c_ulong(atom),
             ctypes.c_long(0), ctypes.c_long(LARGEST // 4), ctypes.c_int(0), ctypes.c_ulong(0),
@@ -63,7 +63,7 @@ class XProperties:
         )  # fmt: skip
         if status != 0 or not data:
             return b""
-        found = bytes(data[: count.value]) if form.value == 8 and not after.value else b""
+        found = ctypes.string_at(data, count.value) if form.value == 8 and not after.value else b""
         lib.XFree(data)
         return found
 

@@ -5,6 +5,8 @@ A file chosen for the monitor comes first, then the X11 property, then the colou
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,11 +17,14 @@ from velkin.app.model import ShootModel
 from velkin.app.screen_sources import XProperties, daemon_profile, property_name
 from velkin.app.service import RenderService
 from velkin.core.errors import BadProfile
+from velkin.core.gamut.solid import common, solid_of
 from velkin.core.icc.space import Space, load_space, space_of
 from velkin.core.spaces.rgb import SRGB
 
 SYSTEM, GENERIC = "", "generic"
 _EVERY_MS = 1500
+#: The colour daemon is asked at every so many looks.
+_DAEMON_EVERY = 8
 
 
 @dataclass(frozen=True)
@@ -51,7 +56,8 @@ class Screens(QObject):
         self.now = _PLAIN
         self._timer = QTimer(self)
         self._timer.setInterval(_EVERY_MS)
-        self._timer.timeout.connect(self.look)
+        self._timer.timeout.connect(self._tick)
+        self._ticks = 0
 
     def start(self, monitor: QScreen | None) -> None:
         """Begin to follow."""
@@ -82,6 +88,27 @@ class Screens(QObject):
     def choose(self, what: str) -> None:
         """Choose a file, ``generic``, or (empty) what the system says."""
         self._settings.setValue(f"screen profile/{self.monitor or 'screen'}", what)
+        self.look()
+
+    def measure(self, tell: Callable[[Space, float, float], None]) -> None:
+        """Measure on a worker the screen's volume, and the share of sRGB that it shows, both in sRGB's volumes."""
+        space = self.now.space
+
+        def work() -> tuple[float, float]:
+            screen, srgb = solid_of(space), solid_of(SRGB)
+            return screen.volume / srgb.volume, common(srgb, screen) / srgb.volume
+
+        def done(result: object) -> None:
+            if isinstance(result, tuple):
+                with contextlib.suppress(RuntimeError):  # its sheet was closed in the meantime
+                    tell(space, *result)
+
+        self._service.do(work, done)
+
+    def _tick(self) -> None:
+        self._ticks += 1
+        if self._ticks % _DAEMON_EVERY == 0:
+            self._ask_daemon()
         self.look()
 
     def _number(self) -> int:
@@ -128,12 +155,12 @@ class Screens(QObject):
             stamp = (str(path), None)
         self._take(stamp, lambda: ScreenProfile(load_space(path), f"{told_by}: {path.name}"))
 
-    def _take(self, stamp: object, read: object) -> None:
+    def _take(self, stamp: object, read: Callable[[], ScreenProfile]) -> None:
         if stamp == self._stamp:
             return
         self._stamp = stamp
         try:
-            found: ScreenProfile = read()  # type: ignore[operator]
+            found = read()
             if found.space.model != "rgb":
                 raise BadProfile(f"{found.space.name} is for {found.space.model} and cannot be a screen's")
         except BadProfile as error:

@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from velkin.app.drawing import Drawn, Measured, Rendered, Seen, at_most, draw, draw_part, numbers_of, to_image
+from velkin.app.drawing import Drawn, Measured, Rendered, Seen, at_most, draw, draw_part, kept_mask, numbers_of, to_image
 from velkin.app.small_pictures import SmallPictures
 from velkin.core.cameraprofiles.models import Matrix
 from velkin.core.errors import VelkinError
@@ -30,6 +30,7 @@ from velkin.core.files.source import decode_source
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import CameraStage, ColourPath, PictureStage
 from velkin.core.render import eased, for_screen, to_working
+from velkin.core.sampling import spread
 from velkin.core.shoot.state import Frame
 
 Pixels = NDArray[np.float32]
@@ -75,9 +76,7 @@ class _Decoded:
     def sample(self, path: Path, camera: CameraStage | PictureStage) -> NDArray[Any]:
         """About a million pixels (1, N, C) spread evenly over the full picture, or over the half size until that is decoded."""
         full = self.get(path, camera, not self.has(path, camera, False))
-        flat = full.reshape(-1, full.shape[-1])
-        step = max(1, len(flat) // _SAMPLE) | 1  # odd, so that it does not run along columns
-        return np.ascontiguousarray(flat[::step])[None]
+        return spread(full.reshape(-1, full.shape[-1]), _SAMPLE)[None]
 
     def forget(self, path: Path) -> None:
         with self._lock:
@@ -144,7 +143,7 @@ class RenderService(QObject):
         self._thumbs = ThreadPoolExecutor(max_workers=max((os.cpu_count() or 2) - 1, 1), thread_name_prefix="thumbs")
         self._wish = 0
         self._thumb_wish = 0
-        self._exact: OrderedDict[Any, Measured] = OrderedDict()
+        self._exact: _Kept[Measured] = _Kept(40)
         self._kept_working: _Kept[Pixels] = _Kept(6)
         self._kept_drawn: _Kept[Drawn] = _Kept(12)
         self._kept_pieces: _Kept[Any] = _Kept(10)  # so that marking does not render anew, nor proofing mark anew
@@ -302,8 +301,9 @@ class RenderService(QObject):
         if wish != self._wish:
             return
         key = (str(source), path)
-        if key in self._exact:
-            self.measured.emit(self._exact[key])
+        known = self._exact.get(key)
+        if known is not None:
+            self.measured.emit(known)
             return
         try:
             if dragged and all(e.by_pixel for e in path.easings):
@@ -311,6 +311,7 @@ class RenderService(QObject):
                 self.measured.emit(numbers_of(frame, few, path, False, None)[0])
                 return
             half, mask = numbers_of(frame, self._decoded.get(source, path.camera, True), path, False, None)
+            mask = None if mask is None else kept_mask(mask)
             self.measured.emit(replace(half, mask=mask))
             if dragged or wish != self._wish:
                 return
@@ -321,9 +322,7 @@ class RenderService(QObject):
         except (VelkinError, cv2.error, MemoryError):
             return  # the viewer's own wish reports it
         result = replace(result, mask=mask)
-        self._exact[key] = result
-        while len(self._exact) > 40:
-            self._exact.popitem(last=False)
+        self._exact.put(key, result)
         if wish == self._wish:
             self.measured.emit(result)
 

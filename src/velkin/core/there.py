@@ -13,6 +13,7 @@ from velkin.core.gamut.proof import Mask, difference, histogram, lab, lost_there
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, to_space
 from velkin.core.render import histogram as by_curve
+from velkin.core.sampling import spread
 from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]
@@ -94,10 +95,8 @@ def sample_there(working: Pixels, path: ColourPath, patches: tuple[int, int] = (
 
 
 def _spread(pixels: Pixels, about: int) -> Pixels:
-    """About so many pixels (1, N, 3), evenly spread."""
-    flat = pixels.reshape(-1, 3)
-    step = max(1, len(flat) // about)
-    return np.ascontiguousarray(flat[:: step | 1 if step > 1 else 1])[None]  # odd, so that it does not run along columns
+    """About so many pixels of a picture as one of a single row (1, N, 3)."""
+    return spread(pixels.reshape(-1, 3), about)[None]
 
 
 def _said(working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outside, after: Outside, path: ColourPath) -> There:
@@ -107,14 +106,13 @@ def _said(working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outs
     change = None
     if now is not working:
         moved = difference(lab(_spread(working, _SAMPLE), path.working), lab(few, path.working))[0]
-        step = max(1, len(outside) // _SAMPLE)
-        inside = ~outside[:: step | 1 if step > 1 else 1]
+        inside = ~spread(outside, _SAMPLE)
         change = Change(float(moved.mean()), float(moved[inside].mean()) if inside.any() else 0.0)
     return There(_histogram(now, path), before, after, loss, change)
 
 
 def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:
-    """Counts of the destination's numbers, in blocks of rows so that memory stays bounded."""
+    """Counts of the destination's numbers: of all pixels where it is a space of curves, of a sample where it is a profile."""
     if isinstance(path.destination, RGBSpace):
         return by_curve(to_space(now, path, path.destination), path.destination)
     return histogram(from_linear(_spread(now, NUMBERS), path.proof))

@@ -184,7 +184,7 @@ class EasingSection(QWidget):
         inner.setSpacing(6)
         self.brush = QPushButton("Easing brush")
         self.brush.setCheckable(True)
-        self.brush.setToolTip("Paint where this easing acts; [ and ] change the size, Shift drags the picture")
+        self.brush.setToolTip("Paint where this easing acts; S makes the brush smaller and L larger, Shift drags the picture")
         self.erase = QCheckBox("Erase")
         self.brush_size = Slide("Size", 0.004, 0.3, lambda v: f"{100 * v:.1f} %", 148)
         self.softness = Slide("Softness", 0.0, 1.0, lambda v: f"{100 * v:.0f} %")
@@ -270,7 +270,7 @@ class EasingSection(QWidget):
         self.aside.setText(
             "Painted on a picture of another shape, before the source was cropped or turned: it is not applied. Paint anew."
             if lost
-            else f"{strokes} stroke{'' if strokes == 1 else 's'}; [ and ] change the size, Shift drags the picture."
+            else f"{strokes} stroke{'' if strokes == 1 else 's'}; S smaller, L larger, Shift drags the picture."
         )
         self._show_brush()
 

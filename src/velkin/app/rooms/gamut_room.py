@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QBuffer, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeySequence, QPainter, QShortcut
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -31,6 +31,7 @@ from velkin.core.gamut.proof import lab, outside_of
 from velkin.core.gamut.solid import Solid, common, solid_of
 from velkin.core.icc.space import Space
 from velkin.core.render import eased, to_working
+from velkin.core.sampling import spread
 
 #: Colours of the picture that are counted, and of these that are drawn.
 _COUNTED, _DRAWN = 40_000, 2000
@@ -199,7 +200,7 @@ class GamutRoom(QWidget):
                 alone = all(e.by_pixel for e in path.easings)  # what depends on its surroundings needs the whole picture
                 source = service.sample(frame.path, path.camera) if alone else service.source(frame.path, path.camera, True)
                 flat = eased(to_working(source, path), path).reshape(-1, 3)
-                few = np.ascontiguousarray(flat[:: max(1, len(flat) // _COUNTED) | 1])[None]
+                few = spread(flat, _COUNTED)[None]
                 points = (lab(few, path.working)[0].astype(np.float64), frame.name)
             held = {s.id: ~outside_of(points[0], s) for s in spaces} if points is not None else {}
             return solids, points, held
@@ -341,7 +342,6 @@ class GamutRoom(QWidget):
 
         size = self.plot.size()
         if path.suffix.lower() == ".svg":
-            from PyQt6.QtCore import QBuffer, QRectF
             from PyQt6.QtSvg import QSvgGenerator
 
             held = QBuffer()
@@ -357,8 +357,6 @@ class GamutRoom(QWidget):
             p.end()
             data = bytes(held.data().data())
         else:
-            from PyQt6.QtCore import QBuffer, QRectF
-
             image = QImage(size * 2, QImage.Format.Format_RGB32)
             p = QPainter(image)
             p.scale(2, 2)

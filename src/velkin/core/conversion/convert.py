@@ -23,6 +23,7 @@ from velkin.core.gamut.outside import ChannelEnds, Outside, ends_of, measure_out
 from velkin.core.icc.read import table_side
 from velkin.core.icc.space import CHANNELS, LAB, ICCSpace, Space, profile_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
+from velkin.core.sampling import spread
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
@@ -493,8 +494,7 @@ def share_outside(numbers: Numbers, source: Space, destination: Space) -> float:
     from velkin.core.gamut.roundtrip import outside_by_profile
 
     flat = numbers.reshape(-1, numbers.shape[-1])
-    step = max(1, len(flat) // 2_000_000) | 1  # odd, so that it does not run along the columns of usual sizes
-    sample = as_float(np.ascontiguousarray(flat[::step]))
+    sample = as_float(spread(flat, 2_000_000))
     if isinstance(destination, RGBSpace):
         return measure_outside(linear_in(sample, source, destination)[None], destination).share
     assert isinstance(destination, ICCSpace)

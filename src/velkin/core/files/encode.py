@@ -45,6 +45,13 @@ _MODELS = {
 }
 
 
+def format_of(out: Path) -> str:
+    """The format that an output's name asks for. Raises NotSupported."""
+    if out.suffix.lower() not in FORMATS:
+        raise NotSupported(f"writing {out.suffix or 'a file without suffix'} is not supported; use {', '.join(FORMATS)}", out)
+    return FORMATS[out.suffix.lower()]
+
+
 def check_format(kind: str, bits: int, model: str, out: Path) -> None:
     """Refuse what a format cannot hold. Raises NotSupported."""
     if bits not in _BITS[kind]:

@@ -54,13 +54,6 @@ class Boundary:
     chroma: Pixels = field(repr=False, compare=False)
 
 
-def diamond(a: Floats, b: Floats) -> Floats:
-    """The diamond angle, 0 to 4, of two axes; 0 for greys."""
-    size = np.abs(a) + np.abs(b)
-    ratio = np.divide(a, size, out=np.ones_like(size), where=size > 0)
-    return np.where(b >= 0, 1.0 - ratio, 3.0 + ratio) % 4.0
-
-
 def _directions(steps: int) -> tuple[Floats, Floats]:
     """Unit axes a, b of even steps of the diamond angle."""
     t = np.linspace(0.0, 4.0, steps, endpoint=False)
@@ -151,15 +144,11 @@ def _smallest_round(table: Floats) -> Floats:
     return np.minimum(table, np.minimum(along, across))
 
 
-def largest_chroma(boundary: Boundary, oklab: Floats) -> Floats:
+def largest_chroma(boundary: Boundary, oklab: Floats) -> Pixels:
     """The boundary's chroma (...) at the lightness and hue of Oklab (..., 3); lightness is held to the destination's own."""
-    rows, columns = boundary.chroma.shape
-    span = max(boundary.high - boundary.low, 1e-9)
-    y = np.clip((oklab[..., 0] - boundary.low) / span, 0.0, 1.0) * (rows - 1)
-    x = diamond(oklab[..., 1], oklab[..., 2]) / 4.0 * (columns - 1)
-    i, j = np.minimum(y.astype(int), rows - 2), np.minimum(x.astype(int), columns - 2)
-    u, v = y - i, x - j
-    t = boundary.chroma
-    return np.asarray(
-        (1 - u) * ((1 - v) * t[i, j] + v * t[i, j + 1]) + u * ((1 - v) * t[i + 1, j] + v * t[i + 1, j + 1]), dtype=np.float64
-    )
+    from velkin.core.gamut import kernels  # loaded where needed: the compiler takes a moment
+
+    flat = np.ascontiguousarray(oklab, dtype=np.float32).reshape(-1, 3)
+    out = np.empty(len(flat), dtype=np.float32)
+    kernels.largest(flat, boundary.chroma, np.float32(boundary.low), np.float32(boundary.high), out)
+    return out.reshape(oklab.shape[:-1])

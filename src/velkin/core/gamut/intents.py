@@ -77,11 +77,10 @@ def renderings(working: Pixels, space: RGBSpace, destination: Space) -> tuple[tu
         When nothing can be converted to the destination at all.
     """
     if isinstance(destination, RGBSpace):
-        ways = [("any intent: cut off", Intent.RELATIVE, True, False), ("eased by a knee", Intent.RELATIVE, True, True)]
+        ways = [("any intent: cut off", Intent.RELATIVE, False, False), ("eased by a knee", Intent.RELATIVE, False, True)]
     else:
-        point = (Intent.RELATIVE,)
         order = (Intent.RELATIVE, Intent.PERCEPTUAL, Intent.SATURATION, Intent.ABSOLUTE)
-        ways = [(intent_name(i), i, i in point, False) for i in order]
+        ways = [(intent_name(i), i, i is Intent.RELATIVE, False) for i in order]
     before = lab(working, space)
     found, pictures = [], []
     problem: BadProfile | None = None
@@ -141,8 +140,7 @@ def advice(found: tuple[Rendering, ...]) -> str:
     """Which rendering loses least of this picture, and why, in one sentence."""
     best = best_of(found)
     others = [r for r in found if r is not best and r.intent is not Intent.ABSOLUTE]
-    point = " with black point compensation" if best.black_point and best.intent is Intent.RELATIVE and not best.eased else ""
-    point = "" if len(found) == 2 and best.name.startswith(("any", "eased")) else point
+    point = " with black point compensation" if best.black_point else ""
     name = f"{best.name[:1].upper()}{best.name[1:]}{point}"
     if not others:
         return f"{name} is the only way that this profile serves."

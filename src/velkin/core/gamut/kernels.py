@@ -15,15 +15,44 @@ _int: Any = numba.int64
 
 
 @jit
-def _largest(light, a, b, table, low, high):  # type: ignore[no-untyped-def]
-    """The boundary's chroma at a lightness and the hue of (a, b)."""
-    rows, columns = table.shape
-    y = (light - low) / (high - low) * F(rows - 1)
+def diamond(a, b):  # type: ignore[no-untyped-def]
+    """The diamond angle, 0 to 4, of two axes; 0 for greys (see `boundary`)."""
     size = abs(a) + abs(b)
     t = F(0)
     if size > F(0):
         t = F(1) - a / size if b >= F(0) else F(3) + a / size
-    x = t * F(0.25) * F(columns - 1)
+    return t
+
+
+@jit
+def _oklab(r, g, b, m, o):  # type: ignore[no-untyped-def]
+    """Lightness and the two axes of linear RGB: `m` (9,) to cones, `o` (9,) to opponent axes."""
+    x = cube_root(m[0] * r + m[1] * g + m[2] * b)
+    y = cube_root(m[3] * r + m[4] * g + m[5] * b)
+    z = cube_root(m[6] * r + m[7] * g + m[8] * b)
+    return o[0] * x + o[1] * y + o[2] * z, o[3] * x + o[4] * y + o[5] * z, o[6] * x + o[7] * y + o[8] * z
+
+
+@jit
+def _linear(light, a, c, back, rgb):  # type: ignore[no-untyped-def]
+    """Linear RGB of Oklab: `back` (9,) to roots of cones, `rgb` (9,) from cones."""
+    x = back[0] * light + back[1] * a + back[2] * c
+    y = back[3] * light + back[4] * a + back[5] * c
+    z = back[6] * light + back[7] * a + back[8] * c
+    x, y, z = x * x * x, y * y * y, z * z * z
+    return (
+        rgb[0] * x + rgb[1] * y + rgb[2] * z,
+        rgb[3] * x + rgb[4] * y + rgb[5] * z,
+        rgb[6] * x + rgb[7] * y + rgb[8] * z,
+    )
+
+
+@jit
+def _largest(light, a, b, table, low, high):  # type: ignore[no-untyped-def]
+    """The boundary's chroma at a lightness and the hue of (a, b)."""
+    rows, columns = table.shape
+    y = (light - low) / (high - low) * F(rows - 1)
+    x = diamond(a, b) * F(0.25) * F(columns - 1)
     i, j = min(_int(y), rows - 2), min(_int(x), columns - 2)
     u, v = y - F(i), x - F(j)
     top = table[i, j] + v * (table[i, j + 1] - table[i, j])
@@ -31,29 +60,25 @@ def _largest(light, a, b, table, low, high):  # type: ignore[no-untyped-def]
 
 
 @jit
+def largest(oklab, table, low, high, out):  # type: ignore[no-untyped-def]
+    """The boundary's chroma (N,) at the lightness, held to the destination's own, and the hue of Oklab (N, 3)."""
+    for i in range(oklab.shape[0]):
+        held = min(max(oklab[i, 0], low), high)
+        out[i] = _largest(held, oklab[i, 1], oklab[i, 2], table, low, high)
+
+
+@jit
 def to_oklab(src, m, o, out):  # type: ignore[no-untyped-def]
     """Linear RGB (N, 3) → Oklab (N, 3): `m` (9,) to cones, `o` (9,) to opponent axes."""
     for i in range(src.shape[0]):
-        r, g, b = src[i, 0], src[i, 1], src[i, 2]
-        x = cube_root(m[0] * r + m[1] * g + m[2] * b)
-        y = cube_root(m[3] * r + m[4] * g + m[5] * b)
-        z = cube_root(m[6] * r + m[7] * g + m[8] * b)
-        out[i, 0] = o[0] * x + o[1] * y + o[2] * z
-        out[i, 1] = o[3] * x + o[4] * y + o[5] * z
-        out[i, 2] = o[6] * x + o[7] * y + o[8] * z
+        out[i, 0], out[i, 1], out[i, 2] = _oklab(src[i, 0], src[i, 1], src[i, 2], m, o)
 
 
 @jit
 def beyond(src, m, o, table, low, high, out):  # type: ignore[no-untyped-def]
     """Which pixels (N,) uint8 lie beyond the boundary, by lightness or by chroma."""
     for i in range(src.shape[0]):
-        r, g, b = src[i, 0], src[i, 1], src[i, 2]
-        x = cube_root(m[0] * r + m[1] * g + m[2] * b)
-        y = cube_root(m[3] * r + m[4] * g + m[5] * b)
-        z = cube_root(m[6] * r + m[7] * g + m[8] * b)
-        light = o[0] * x + o[1] * y + o[2] * z
-        a = o[3] * x + o[4] * y + o[5] * z
-        c = o[6] * x + o[7] * y + o[8] * z
+        light, a, c = _oklab(src[i, 0], src[i, 1], src[i, 2], m, o)
         held = min(max(light, low), high)
         limit = _largest(held, a, c, table, low, high)
         out[i] = a * a + c * c > limit * limit or light < low - F(1e-4) or light > high + F(1e-4)
@@ -74,12 +99,7 @@ def eased(src, m, o, back, rgb, table, low, high, knee, scale, strength, hue, ma
         out[i, 0], out[i, 1], out[i, 2] = r, g, b
         if weight <= F(0):
             continue
-        x = cube_root(m[0] * r + m[1] * g + m[2] * b)
-        y = cube_root(m[3] * r + m[4] * g + m[5] * b)
-        z = cube_root(m[6] * r + m[7] * g + m[8] * b)
-        light = o[0] * x + o[1] * y + o[2] * z
-        a = o[3] * x + o[4] * y + o[5] * z
-        c = o[6] * x + o[7] * y + o[8] * z
+        light, a, c = _oklab(r, g, b, m, o)
         chroma = np.sqrt(a * a + c * c)
         if ranged and chroma > F(0):
             near = ((a * hue[0] + c * hue[1]) / chroma - hue[3]) / (hue[2] - hue[3])
@@ -109,13 +129,7 @@ def eased(src, m, o, back, rgb, table, low, high, knee, scale, strength, hue, ma
         if chroma > F(0):
             turn = (chroma + weight * (wanted - chroma)) / chroma
         a, c = a * turn, c * turn
-        x = back[0] * new_light + back[1] * a + back[2] * c
-        y = back[3] * new_light + back[4] * a + back[5] * c
-        z = back[6] * new_light + back[7] * a + back[8] * c
-        x, y, z = x * x * x, y * y * y, z * z * z
-        out[i, 0] = rgb[0] * x + rgb[1] * y + rgb[2] * z
-        out[i, 1] = rgb[3] * x + rgb[4] * y + rgb[5] * z
-        out[i, 2] = rgb[6] * x + rgb[7] * y + rgb[8] * z
+        out[i, 0], out[i, 1], out[i, 2] = _linear(new_light, a, c, back, rgb)
 
 
 @jit
@@ -133,13 +147,10 @@ def along_boundary(src, light, there, mask, table, low, high, back, rgb, out):  
         limit = _largest(lit, a, c, table, low, high)
         if chroma > limit:
             a, c = a * limit / chroma, c * limit / chroma
-        x = back[0] * lit + back[1] * a + back[2] * c
-        y = back[3] * lit + back[4] * a + back[5] * c
-        z = back[6] * lit + back[7] * a + back[8] * c
-        x, y, z = x * x * x, y * y * y, z * z * z
-        out[i, 0] += weight * (rgb[0] * x + rgb[1] * y + rgb[2] * z - src[i, 0])
-        out[i, 1] += weight * (rgb[3] * x + rgb[4] * y + rgb[5] * z - src[i, 1])
-        out[i, 2] += weight * (rgb[6] * x + rgb[7] * y + rgb[8] * z - src[i, 2])
+        r, g, b = _linear(lit, a, c, back, rgb)
+        out[i, 0] += weight * (r - src[i, 0])
+        out[i, 1] += weight * (g - src[i, 1])
+        out[i, 2] += weight * (b - src[i, 2])
 
 
 @jit

@@ -14,6 +14,7 @@ from velkin.core.gamut.easing import HUE, KNEE, OVERALL, REACHES, Easing, new_ea
 from velkin.core.gamut.proof import difference, lab, outside
 from velkin.core.gamut.roundtrip import outside_by_profile
 from velkin.core.icc.space import Space
+from velkin.core.sampling import spread
 from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]
@@ -78,9 +79,7 @@ def least_change(working: Pixels, space: RGBSpace, destination: Space) -> Soluti
     ------
     BadProfile
     """
-    flat = working.reshape(-1, 3)
-    step = max(1, len(flat) // _SAMPLE) | 1
-    few = np.ascontiguousarray(flat[::step])[None]
+    few = spread(working.reshape(-1, 3), _SAMPLE)[None]
     before = _outside(few, space, destination)
     share = float(before.mean())
     if share <= LEFT_OUT:

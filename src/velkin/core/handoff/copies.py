@@ -14,7 +14,7 @@ from pathlib import Path
 
 from velkin.core.conversion.convert import Conversion, Numbers, as_float, convert_chain, quantised, share_outside
 from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
-from velkin.core.files.encode import FORMATS, LOSSLESS, best_bits, check_format, encode_numbers
+from velkin.core.files.encode import LOSSLESS, best_bits, check_format, encode_numbers, format_of
 from velkin.core.files.picture import Picture, decode_picture, kind_of
 from velkin.core.files.retag import IN_PLACE, retagged
 from velkin.core.files.safely import refuse_output, write_whole
@@ -86,10 +86,7 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     UnreadableFile, BadProfile
     """
     refuse_output(wish.out, [source], wish.replace)
-    if wish.out.suffix.lower() not in FORMATS:
-        known = ", ".join(FORMATS)
-        raise NotSupported(f"writing {wish.out.suffix or 'a file without suffix'} is not supported; use {known}", wish.out)
-    kind = FORMATS[wish.out.suffix.lower()]
+    kind = format_of(wish.out)
     chain, space = chain_of(start, steps) if start is not None else ((), steps[-1].space if steps else None)
     if start is None and any(s.verb == "convert" for s in steps):
         assigned = next((n for n, s in enumerate(steps) if s.verb == "assign"), len(steps))

@@ -11,8 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.conversion.convert import Conversion, as_float, converted, linear_in, quantised
-from velkin.core.errors import NotSupported
-from velkin.core.files.encode import FORMATS, best_bits, check_format, encode_numbers
+from velkin.core.files.encode import best_bits, check_format, encode_numbers, format_of
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.gamut.ease import ease
@@ -57,11 +56,7 @@ def write_eased(source: Path, start: Space, to: Space, easings: Sequence[Easing]
     OutputRefused, OutputFailed, UnreadableFile, BadProfile
     """
     refuse_output(wish.out, [source], wish.replace)
-    if wish.out.suffix.lower() not in FORMATS:
-        raise NotSupported(
-            f"writing {wish.out.suffix or 'a file without suffix'} is not supported; use {', '.join(FORMATS)}", wish.out
-        )
-    kind = FORMATS[wish.out.suffix.lower()]
+    kind = format_of(wish.out)
     picture = decode_picture(source, wish.page)
     check_model(start, picture.model, source)
     own = 8 * picture.numbers.dtype.itemsize

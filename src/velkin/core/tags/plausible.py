@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from velkin.core.conversion.convert import lab_of
 from velkin.core.icc.space import ICCSpace, Space
+from velkin.core.sampling import spread
 from velkin.core.spaces.rgb import RGBSpace, family_of
 from velkin.core.spaces.volume import lab_volume
 from velkin.core.tags.pins import SKIN_RANGE
@@ -60,7 +61,7 @@ class Plausible:
 def sample_of(numbers: Pixels, count: int = 60_000) -> Pixels:
     """An even sample (N, C) of a picture's numbers (H, W, C)."""
     flat = numbers.reshape(-1, numbers.shape[-1])
-    return flat[:: max(1, len(flat) // count) | 1]
+    return spread(flat, count)
 
 
 def ranked(sample: Pixels, spaces: Iterable[Space], hints: Hints) -> list[Plausible]:
