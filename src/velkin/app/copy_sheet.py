@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from velkin.app.benches.parts import Rule, button, labelled
 from velkin.app.words import ASSIGN, CONVERT
-from velkin.core.files.encode import FORMATS
+from velkin.core.files.formats import FORMATS
 from velkin.core.handoff.copies import CopyWish
 from velkin.core.path import ColourPath, chain_of
 from velkin.core.shoot.state import Frame

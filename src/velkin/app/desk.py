@@ -5,11 +5,10 @@ Benches, rooms and menus call these; none of them does work of its own.
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +19,7 @@ from velkin.app.charting import Charting, about
 from velkin.app.colour_spaces import ColourSpaces
 from velkin.app.deciding import Deciding
 from velkin.app.fitting import Fitting
+from velkin.app.handing_off import HandingOff
 from velkin.app.model import ShootModel
 from velkin.app.proofing import Proofing
 from velkin.app.service import RenderService
@@ -35,9 +35,6 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import Frame
 from velkin.core.whitebalance import Picked, from_card, from_spot
 
-if TYPE_CHECKING:
-    from velkin.core.handoff.run import Done
-
 Floats = NDArray[np.float64]
 
 
@@ -45,10 +42,6 @@ class Desk(QObject):
     """The jobs of the window."""
 
     progress = pyqtSignal(str, int, int)  # words, done, total; total 0 ends it
-    handoff_started = pyqtSignal(object)  # list of Job
-    handoff_file = pyqtSignal(object)  # Done
-    handoff_ended = pyqtSignal(int, int, bool)  # files written well, failed, cancelled
-    _handoff_step = pyqtSignal(object, int, int)
     _demo_made = pyqtSignal(int, int)
 
     def __init__(
@@ -61,10 +54,6 @@ class Desk(QObject):
         super().__init__()
         self.model = model
         self.service = service
-        self._cancel = threading.Event()
-        self.handing_off = False
-        self.last_run: list[Done] = []
-        self._handoff_step.connect(self._one_written)
         self._demo_made.connect(lambda done, total: self.progress.emit("Making the demo's pictures", done, total))
         self.charting = Charting(self)
         self.arriving = Arriving(self)
@@ -73,18 +62,19 @@ class Desk(QObject):
         self.fitting = Fitting(self)
         self.deciding = Deciding(self)
         self.proofing = Proofing(self)
+        self.handoff = HandingOff(self)
         self.spaces = ColourSpaces(model, service, icc_folders)
 
     def cancel(self) -> None:
         """Stop the long job that runs; what is finished stays."""
-        self._cancel.set()
+        self.handoff.cancel()
         self.arriving.cancel()
 
     # ---- shoots and files -------------------------------------------------------------------------------------
 
     def open_shoot(self, path: Path) -> bool:
         """Open a shoot file; False, with the reason shown, when it cannot be."""
-        if self.handing_off:
+        if self.handoff.running:
             self.model.report("A hand-off is running; cancel it or wait for its end before opening another shoot.")
             return False
         try:
@@ -98,7 +88,7 @@ class Desk(QObject):
     def show_shoot(self, shoot: Shoot) -> None:
         """Show a shoot that is open already."""
         self.service.forget()
-        self.last_run = []
+        self.handoff.forget()
         self.model.open(shoot)
 
     def open_demo(self) -> None:
@@ -242,64 +232,3 @@ class Desk(QObject):
             return False
         self.model.changes()
         return True
-
-    # ---- hand-off ---------------------------------------------------------------------------------------------
-
-    def hand_off(self, frames: tuple[int, ...]) -> None:
-        """Write frames to the ticked destinations and check each file."""
-        from velkin.core.handoff.jobs import jobs_for, unsettled  # the libraries that write files load when they are needed
-        from velkin.core.handoff.run import run
-
-        shoot = self.model.shoot
-        if shoot is None or self.handing_off:
-            return
-        if not shoot.state.ticked():
-            self.model.report("No destination is ticked; tick one on the Hand-off bench.")
-            return
-        try:
-            jobs = jobs_for(shoot, frames, shoot.state.ticked())
-            waiting = unsettled(shoot, frames)
-        except VelkinError as error:
-            self.model.report(error)
-            return
-        if waiting:
-            self.model.report(
-                f"{count(len(waiting), 'frame')} left out of the hand-off: nothing says what their numbers mean. "
-                "Decide on the Source bench."
-            )
-        if not jobs:
-            return
-        self._cancel.clear()
-        self.handing_off, self.last_run = True, []
-        self.handoff_started.emit(jobs)
-        self.progress.emit("Handing off", 0, len(jobs))
-
-        def work() -> int:
-            for number, done in enumerate(run(jobs, False, self._cancel.is_set), start=1):
-                self._handoff_step.emit(done, number, len(jobs))
-            return len(jobs)
-
-        self.service.do(work, self._run_ended)
-
-    def _one_written(self, done: Done, number: int, total: int) -> None:
-        from velkin.core.handoff.jobs import record
-
-        self.last_run.append(done)
-        if self.model.shoot is not None:
-            try:
-                record(self.model.shoot, done)
-            except VelkinError as error:
-                self.model.report(error)
-        self.handoff_file.emit(done)
-        self.progress.emit("Handing off", number, total)
-
-    def _run_ended(self, result: Any) -> None:
-        self.handing_off = False
-        self.progress.emit("", 0, 0)
-        if isinstance(result, VelkinError):
-            self.model.report(result)
-        good = sum(d.ok for d in self.last_run)
-        cancelled = self._cancel.is_set()
-        self.handoff_ended.emit(good, len(self.last_run) - good, cancelled)
-        if self.model.shoot is not None:
-            self.model.changes()

@@ -1,4 +1,4 @@
-"""What dropped or pasted files are for: a shoot to open, spaces, camera profiles, frames."""
+"""What dropped or pasted files are for: a shoot to open, spaces, camera profiles, destinations, frames."""
 
 from __future__ import annotations
 
@@ -19,19 +19,33 @@ class Drop:
     spaces: list[Path]
     profiles: list[Path]
     files: list[Path]
+    destinations: list[Path]
 
 
 def sorted_drop(paths: list[Path], in_a_shoot: bool) -> Drop:
     """Sort files; ICC profiles of screens, printers and spaces are kept as spaces where a shoot is open."""
     shoot = next((p for p in paths if p.suffix == ".velkin"), None)
-    profiles = [p for p in paths if p.suffix.lower() in _PROFILES]
+    destinations = [p for p in paths if in_a_shoot and _is_destinations(p)]
+    profiles = [p for p in paths if p.suffix.lower() in _PROFILES and p not in destinations]
     spaces = [p for p in profiles if in_a_shoot and _is_space(p)]
     return Drop(
         shoot,
         spaces,
         [p for p in profiles if p not in spaces],
-        [p for p in paths if p not in profiles and p.suffix != ".velkin"],
+        [p for p in paths if p not in profiles and p not in destinations and p.suffix != ".velkin"],
+        destinations,
     )
+
+
+def _is_destinations(path: Path) -> bool:
+    """Whether a JSON file holds destinations rather than a camera profile."""
+    if path.suffix.lower() != ".json":
+        return False
+    try:
+        with path.open("rb") as stream:
+            return b'"Velkin destinations"' in stream.read(400)
+    except OSError:
+        return False
 
 
 def _is_space(path: Path) -> bool:

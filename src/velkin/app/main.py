@@ -154,6 +154,6 @@ def settle(window: Window, seconds: float) -> bool:
             and window.measured is not None
             and window.measured.exact
         )
-        if drawn and not window.frames.list.wanted_thumbnails() and not window.desk.handing_off:
+        if drawn and not window.frames.list.wanted_thumbnails() and not window.desk.handoff.running:
             return True
     return False

@@ -71,6 +71,16 @@ class Menus:
         self.redo = self._add(shoot, "&Redo", window.model.redo, "Ctrl+Shift+Z")
         shoot.addSeparator()
         self._add(shoot, "&Hand off", window.hand_off, "Ctrl+Return")
+        self._add(
+            shoot, "P&ause the hand-off, or go on", window.handoffs.pause, "Ctrl+Shift+Return", "Files begun are finished"
+        )
+        self._add(
+            shoot, "&Destinations…", window.handoffs.destinations, "Ctrl+Shift+D", "Where files go and how they are written"
+        )
+        self._add(shoot, "As &receivers see it", window.handoffs.receivers, "E", "A written file beside the picture here")
+        self._add(
+            shoot, "Write a rece&ipt…", window.handoffs.receipt, tip="What was sent and how it was checked, as HTML or PDF"
+        )
         shoot.addSeparator()
         self._add(shoot, "&Quit", window.close, "Ctrl+Q")
 

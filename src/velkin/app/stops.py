@@ -144,22 +144,26 @@ def _working(state: State, frame: Frame, path: ColourPath, tried: str) -> Stop:
 def _handoff(state: State, frame_id: int, written: list[WrittenFile]) -> Stop:
     ticked = state.ticked()
     value = count(len(ticked), "destination") if ticked else "no destination ticked"
-    mine = [w for w in written if w.frame == frame_id]
-    if not mine:
+    latest = _latest(frame_id, written)
+    if not latest:
         return Stop("Hand-off", value, "nothing written", "open", HAIRLINE)
-    last = mine[-1]
-    destination = next((d for d in state.destinations if d.id == last.destination), None)
-    if not last.ok:
+    if any(not w.ok for w in latest):
         return Stop("Hand-off", value, "written, check failed", "damaged", HAIRLINE)
-    if destination is None or last.state != state.fingerprint(frame_id, destination):
+    if edited_since_written(state, frame_id, written):
         return Stop("Hand-off", value, "changed since written", "tagged-other", HAIRLINE)
-    return Stop("Hand-off", value, f"{last.path.name} checked", "tagged-same", HAIRLINE)
+    detail = f"{latest[0].path.name} checked" if len(latest) == 1 else f"{len(latest)} files checked"
+    return Stop("Hand-off", value, detail, "tagged-same", HAIRLINE)
+
+
+def _latest(frame_id: int, written: list[WrittenFile]) -> list[WrittenFile]:
+    """The latest file of a frame at each destination."""
+    return list({w.destination: w for w in written if w.frame == frame_id}.values())
 
 
 def edited_since_written(state: State, frame_id: int, written: list[WrittenFile]) -> bool:
-    """Whether a frame was handed off and changed afterwards."""
-    mine = [w for w in written if w.frame == frame_id]
-    if not mine:
-        return False
-    destination = next((d for d in state.destinations if d.id == mine[-1].destination), None)
-    return destination is None or mine[-1].state != state.fingerprint(frame_id, destination)
+    """Whether a frame was handed off and changed afterwards, for any destination that is still there."""
+    destinations = {d.id: d for d in state.destinations}
+    return any(
+        w.destination in destinations and w.state and w.state != state.fingerprint(frame_id, destinations[w.destination])
+        for w in _latest(frame_id, written)
+    )

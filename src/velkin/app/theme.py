@@ -52,7 +52,7 @@ def current() -> Theme:
 
 def load_fonts() -> None:
     """Make Inter known to Qt from the files that ship with Velkin."""
-    folder = files("velkin.app") / "assets" / "fonts"
+    folder = files("velkin") / "fonts"
     for item in sorted(folder.iterdir(), key=lambda f: f.name):
         if item.name.endswith(".otf"):
             with as_file(item) as path:

@@ -48,6 +48,7 @@ from velkin.app.finder import Finder
 from velkin.app.frame_actions import FrameActions
 from velkin.app.frames_panel import FramesPanel
 from velkin.app.giving_sheet import GivingSheet
+from velkin.app.handoff_actions import HandoffActions
 from velkin.app.menus import Menus
 from velkin.app.model import COMPARISONS, STOPS, ShootModel
 from velkin.app.path_bar import PathBar
@@ -69,8 +70,12 @@ from velkin.core.charts.definition import Chart
 from velkin.core.errors import VelkinError
 
 if TYPE_CHECKING:
+    from velkin.app.rooms.destinations_room import DestinationsRoom
     from velkin.app.rooms.gamut_room import GamutRoom
     from velkin.app.rooms.intents_room import IntentsRoom
+    from velkin.app.rooms.receivers_room import ReceiversRoom
+
+    LateRoom = DestinationsRoom | GamutRoom | IntentsRoom | ReceiversRoom
 
 
 #: Said while the tables of a profile are made, which takes seconds the first time.
@@ -139,6 +144,7 @@ class Window(Viewing, QMainWindow):
         self.profiles = ProfileActions(self, self.desk)
         self.spaces = SpaceActions(self)
         self.proofs = ProofActions(self)
+        self.handoffs = HandoffActions(self)
         self.menu = Menus(self.menus, self)
         self._connect()
         self._restore()
@@ -478,7 +484,7 @@ class Window(Viewing, QMainWindow):
         else:
             self.model.notice.emit(f"{chart.name}, {len(chart.ids)} patches, can be chosen in the chart room now.")
 
-    def add_room(self, room: GamutRoom | IntentsRoom) -> None:
+    def add_room(self, room: LateRoom) -> None:
         """Take in a room that is made when it is first entered."""
         self.rooms.addWidget(room)
         room.left.connect(self._leave_room)
@@ -619,6 +625,8 @@ class Window(Viewing, QMainWindow):
                 self.spaces.try_file(path)
             else:
                 self.spaces.bring_profile(path)
+        for path in drop.destinations:
+            self.handoffs.bring(path)
         if drop.profiles:
             self.shelf_room.dropped(drop.profiles)
         if drop.files:

@@ -62,3 +62,13 @@ def model_words(profile: AnyProfile) -> str:
 def profile_line(profile: AnyProfile) -> str:
     """A profile in a list: its name and, where known, its mean error."""
     return f"{profile.name}   ΔE {profile.quality.mean:.1f}" if profile.quality is not None else profile.name
+
+
+def time_left(seconds: float) -> str:
+    """A time to wait, as coarse as it is known."""
+    if seconds < 55:
+        return count(max(5 * round(seconds / 5), 5), "second")
+    if seconds < 3600:
+        return count(round(seconds / 60), "minute")
+    hours, minutes = divmod(round(seconds / 60), 60)
+    return f"{count(hours, 'hour')} {minutes} min"

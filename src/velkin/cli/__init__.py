@@ -123,10 +123,17 @@ def _build() -> _Parser:
     p.add_argument("--out", type=Path, required=True)
     p.add_argument("--replace", action="store_true")
 
-    p = verb("handoff", "write and check a shoot's destination", hand_off)
+    p = verb("handoff", "write and check a shoot's destinations", hand_off)
     p.add_argument("shoot", type=Path)
-    p.add_argument("--to", required=True, metavar="DESTINATION")
-    p.add_argument("--out", type=Path)
+    p.add_argument("--to", action="append", metavar="DESTINATION", help="id or name; may be given several times")
+    p.add_argument("--frames", nargs="+", metavar="NAME", help="only these frames")
+    p.add_argument("--out", type=Path, help="a folder in place of the destinations' own")
+    p.add_argument(
+        "--existing", choices=["refuse", "skip", "number"], default="refuse", help="where a file of the name is there"
+    )
+    p.add_argument("--changed-too", action="store_true", help="also use sources that changed since they came in")
+    p.add_argument("--receipt", type=Path, metavar="FILE", help="write a receipt, .html or .pdf")
+    p.add_argument("--resume", action="store_true", help="go on with a hand-off that was interrupted")
     p.add_argument("--replace", action="store_true")
     return parser
 

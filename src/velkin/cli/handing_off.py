@@ -1,55 +1,153 @@
-"""`velkin handoff`: writing and checking a shoot's destination."""
+"""`velkin handoff`: writing and checking a shoot's destinations, as the window does it."""
 
 from __future__ import annotations
 
 import argparse
 from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from velkin.cli.saying import print_json, say
 from velkin.core.errors import NotSupported
 
+if TYPE_CHECKING:
+    from velkin.core.handoff.destination import Destination
+    from velkin.core.handoff.jobs import Job
+    from velkin.core.handoff.run import Done
+    from velkin.core.shoot.shoot import Shoot
+
 
 def hand_off(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.handoff.jobs import jobs_for, record, unsettled
-    from velkin.core.handoff.run import run
     from velkin.core.shoot.shoot import Shoot
 
     shoot = Shoot.open(arguments.shoot)
     try:
-        state = shoot.state
-        destination = next((d for d in state.destinations if arguments.to in (d.id, d.name)), None)
-        if destination is None:
-            known = ", ".join(f"{d.id} ({d.name})" for d in state.destinations)
-            raise NotSupported(f"the shoot has no destination {arguments.to!r}; it has {known}", arguments.shoot)
-        if arguments.out is not None:
-            destination = replace(destination, folder=str(arguments.out.absolute()))
-        jobs = jobs_for(shoot, state.order(), (destination,), number_taken=False)
-        for frame in unsettled(shoot, state.order()):
-            say(f"{state.frames[frame].path.name}: left out, nothing says what its numbers mean; decide on it in the window")
-        results = []
-        for number, done in enumerate(run(jobs, arguments.replace), start=1):
-            say(f"{number} of {len(jobs)}: {done.job.out.name}: {done.finding}")
-            record(shoot, done)
-            results.append(done)
+        return _go_on(shoot, arguments) if arguments.resume else _begin(shoot, arguments)
     finally:
         shoot.close()
-    results.sort(key=lambda d: jobs.index(d.job))
+
+
+def _begin(shoot: Shoot, arguments: argparse.Namespace) -> int:
+    from velkin.core.handoff.destination import REPLACE
+    from velkin.core.handoff.jobs import plan_for
+    from velkin.core.handoff.preflight import REPLACES, SKIPS, concerns_of
+
+    state = shoot.state
+    if not arguments.to:
+        raise NotSupported("say which destination with --to, or go on with an interrupted hand-off with --resume")
+    wanted = list(dict.fromkeys(_destination(shoot, name) for name in arguments.to))
+    if arguments.out is not None:
+        wanted = [replace(d, folder=str(arguments.out.absolute())) for d in wanted]
+    frames = _frames(shoot, arguments.frames)
+    how = REPLACE if arguments.replace else arguments.existing
+    plan = plan_for(shoot, frames, wanted, how, arguments.changed_too)
+    for concern in concerns_of(state, plan, changed_too=arguments.changed_too, hashed=False):
+        if concern.kind not in (REPLACES, SKIPS):
+            say(f"{concern.what} {concern.then}")
+    left = [{"frame": state.frames[x.frame].name, "destination": x.destination.id, "reason": x.why} for x in plan.left]
+    for x in plan.left:
+        say(f"{state.frames[x.frame].path.name}: left out, {x.why}")
+    return _carry_out(shoot, list(plan.jobs), left, arguments, [d.name for d in wanted])
+
+
+def _go_on(shoot: Shoot, arguments: argparse.Namespace) -> int:
+    from velkin.core.handoff.journal import close_account, jobs_left
+
+    run = shoot.interrupted()
+    if run is None:
+        say("there is no interrupted hand-off in this shoot")
+        if arguments.json:
+            print_json({"written": [], "left": [], "failed": 0, "finished_before": 0})
+        return 0
+    jobs, finished = jobs_left(shoot, run)
+    close_account(shoot.path, run, finished)
+    say(f"going on with the hand-off of {run.begun}: {len(finished)} of {len(run.files)} files are there, {len(jobs)} to write")
+    names = {d.id: d.name for d in shoot.state.destinations}
+    which = list(dict.fromkeys(names.get(f.destination, f.destination) for f in run.files))
+    return _carry_out(shoot, jobs, [], arguments, which, len(finished))
+
+
+def _destination(shoot: Shoot, name: str) -> Destination:
+    found = next((d for d in shoot.state.destinations if name in (d.id, d.name)), None)
+    if found is None:
+        known = ", ".join(f"{d.id} ({d.name})" for d in shoot.state.destinations)
+        raise NotSupported(f"the shoot has no destination {name!r}; it has {known}", shoot.path)
+    return found
+
+
+def _frames(shoot: Shoot, names: list[str] | None) -> list[int]:
+    state = shoot.state
+    if not names:
+        return state.order()
+    unknown = [n for n in names if n not in {f.name for f in state.frames.values()}]
+    if unknown:
+        raise NotSupported(f"the shoot has no frame {unknown[0]!r}", shoot.path)
+    return [f for f in state.order() if state.frames[f].name in names]
+
+
+def _carry_out(
+    shoot: Shoot, jobs: list[Job], left: list[dict[str, Any]], arguments: argparse.Namespace, names: list[str], before: int = 0
+) -> int:
+    from velkin.core.handoff.journal import Journal
+    from velkin.core.handoff.run import run
+
+    results: list[Done] = []
+    number = 0
+    if jobs:
+        journal = Journal.begin(shoot.path, jobs)
+        try:
+            for number, done in enumerate(run(jobs, journal=journal), start=1):
+                say(f"{number} of {len(jobs)}: {done.job.out.name}: {done.finding}")
+                results.append(done)
+        finally:
+            journal.end(number < len(jobs))
+        if journal.trouble:
+            say(journal.trouble)
+        if arguments.receipt is not None:
+            _receipt(shoot, journal.run, arguments.receipt, arguments.replace)
+    place = {id(j): n for n, j in enumerate(jobs)}
+    results.sort(key=lambda d: place[id(d.job)])
     failed = [d for d in results if not d.ok]
     if arguments.json:
-        written = [
-            {
-                "path": str(d.job.out),
-                "space": destination.space.id,
-                "check": "ok" if d.ok else "failed",
-                "reason": "" if d.ok else d.finding,
-                "frame": d.job.name,
-            }
-            for d in results
-        ]
-        print_json({"written": written, "destination": destination.name, "failed": len(failed)})
+        document = {
+            "written": [_row(d) for d in results],
+            "left": left,
+            "destination": ", ".join(names),
+            "failed": len(failed),
+            "finished_before": before,
+        }
+        print_json(document)
     else:
-        print(
-            f"{len(results) - len(failed)} of {len(jobs)} files written to {shoot.folder_of(destination)}, tag and colours checked"
-        )
+        folders = ", ".join(dict.fromkeys(str(d.job.out.parent) for d in results)) or "nowhere"
+        print(f"{len(results) - len(failed)} of {len(jobs)} files written to {folders}, tag and colours checked")
     return 1 if failed else 0
+
+
+def _row(done: Done) -> dict[str, Any]:
+    from velkin.core.handoff.copies import family
+
+    job, w = done.job, done.written
+    space = job.path.destination
+    row: dict[str, Any] = {
+        "path": str(job.out if w is None else w.out),
+        "space": family(space) or space.name,
+        "check": "ok" if done.ok else "failed",
+        "reason": "" if done.ok else done.finding,
+        "frame": job.name,
+        "destination": job.destination.id,
+    }
+    if w is not None:
+        row |= {"width": w.size[0], "height": w.size[1], "bytes": w.bytes, "outside": w.after}
+    return row
+
+
+def _receipt(shoot: Shoot, run: int, out: Path, replace_old: bool) -> None:
+    from velkin.core.files.safely import write_whole
+    from velkin.core.handoff.receipt import receipt_of, with_pictures
+    from velkin.core.handoff.receipt_page import as_html
+    from velkin.core.handoff.receipt_paper import as_pdf
+
+    receipt = with_pictures(receipt_of(shoot, run))
+    write_whole(out, as_pdf(receipt) if out.suffix.lower() == ".pdf" else as_html(receipt).encode(), replace_old)
+    say(f"receipt written: {out}")

@@ -50,7 +50,7 @@ def _check(arguments: argparse.Namespace) -> int:
     """Refuse what does not go together; the bits to write."""
     import math
 
-    from velkin.core.files.encode import FORMATS
+    from velkin.core.files.formats import FORMATS
 
     out: Path = arguments.out
     if out.suffix.lower() not in FORMATS:
@@ -81,7 +81,8 @@ def render(arguments: argparse.Namespace) -> int:
     from velkin.core.cameraprofiles.anyprofile import check_camera, load_any
     from velkin.core.errors import VelkinError
     from velkin.core.files import raw
-    from velkin.core.files.encode import FORMATS, encode_picture
+    from velkin.core.files.encode import encode_picture
+    from velkin.core.files.formats import FORMATS
     from velkin.core.files.safely import refuse_output, write_whole
     from velkin.core.gamut.outside import measure_outside
     from velkin.core.path import ColourPath, built_in_stage, profile_stage

@@ -1,35 +1,30 @@
-"""Hand-off: where files go and how they are written, the run, and the check of every file read back."""
+"""Hand-off: where files go, what should be known before, the run, and what the check of every file found."""
 
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QCheckBox,
-    QFileDialog,
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QRadioButton,
-    QSpinBox,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QLabel, QRadioButton, QScrollArea, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
-from velkin.app.benches.parts import Bench, button, labelled, soft, state_label
+from velkin.app.benches.parts import Bench, Rule, button, row_of, soft, state_label
 from velkin.app.desk import Desk
-from velkin.app.words import CONVERT, count
-from velkin.core.errors import VelkinError
+from velkin.app.handing_off import STAGES, Ended
+from velkin.app.words import CONVERT, count, time_left
 from velkin.core.handoff.destination import Destination
+from velkin.core.shoot.state import State
 
 if TYPE_CHECKING:
+    from velkin.core.handoff.jobs import Job
+    from velkin.core.handoff.preflight import Concern
     from velkin.core.handoff.run import Done
+    from velkin.core.shoot.handoff_commands import KeptRun
+
+#: Files that passed are listed up to so many, the latest first; failed ones are listed all.
+_LISTED = 40
 
 
 class _Mark(QWidget):
@@ -44,55 +39,81 @@ class _Mark(QWidget):
         glyphs.draw(QPainter(self), self._name, QRectF(1, 3, 11, 11), theme.current().colour("ink"))
 
 
+def _clear(layout: QVBoxLayout) -> None:
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget() if item is not None else None
+        if widget is not None:
+            widget.deleteLater()
+
+
+def what_it_writes(state: State, d: Destination) -> str:
+    """A destination in a line: space, format, size and folder."""
+    space = state.known_space(d.space_id)
+    if space is None:
+        return "No profile chosen yet; choose it under Edit."
+    return f"{space.name}, {d.file.words()}, {d.size.words()}, into {d.folder}"
+
+
+class _Row(QWidget):
+    """A mark, a name and what is said of it; `act` when it is clicked."""
+
+    def __init__(self, mark: str, name: str, words: str, bold: bool = False) -> None:
+        super().__init__()
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(6)
+        if mark:
+            line.addWidget(_Mark(mark), 0, Qt.AlignmentFlag.AlignTop)
+        texts = QVBoxLayout()
+        texts.setSpacing(0)
+        head = QLabel(name)
+        head.setWordWrap(True)
+        head.setFont(theme.font(13, 700 if bold else 400))
+        texts.addWidget(head)
+        if words:
+            texts.addWidget(soft(words))
+        line.addLayout(texts, 1)
+        self.setAccessibleName(f"{name}: {words}")
+
+
 class HandoffBench(Bench):
-    """Destinations, frames, run and results."""
+    """Destinations, frames, what to know before, run and results."""
+
+    edit_wanted = pyqtSignal(str)  # id of a destination
+    receivers_wanted = pyqtSignal()
+    receipt_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__("Hand-off")
         self._desk = desk
         self._model = desk.model
-        self._destination: Destination | None = None
+        self._job = desk.handoff
         self._state = state_label()
         self.column.addWidget(self._state)
-        self.section("Destination", rule=False)
-        self._tick = QCheckBox()
-        self._tick.setFont(theme.font(13, 600))
-        self._tick.toggled.connect(lambda _: self._edited())
-        self.column.addWidget(self._tick)
-        self._what = soft()
-        self.column.addWidget(self._what)
-        self._folder = QLineEdit()
-        self._folder.setToolTip("A folder; a name without a path lies next to the shoot")
-        browse = button("Choose…", self._browse, tip="Choose the folder")
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
-        row.addWidget(self._folder, 1)
-        row.addWidget(browse)
-        self._folder.setAccessibleName("Folder")
-        self.column.addWidget(labelled("Folder", holder, 76))
-        self._edge = QSpinBox()
-        self._edge.setRange(0, 65000)
-        self._edge.setSingleStep(64)
-        self._edge.setSuffix(" px")
-        self._edge.setSpecialValueText("full size")
-        self._edge.setToolTip("The longest side; pictures are never enlarged. 0 keeps the full size.")
-        self.column.addWidget(labelled("Long edge", self._edge, 76))
-        self._quality = QSpinBox()
-        self._quality.setRange(1, 100)
-        self._quality.setToolTip("JPEG quality; 92 is indistinguishable for most pictures")
-        self.column.addWidget(labelled("Quality", self._quality, 76))
-        self._pattern = QLineEdit()
-        self._pattern.setToolTip("{name} is the frame's name, {n} its number in the run")
-        self.column.addWidget(labelled("File name", self._pattern, 76))
-        self._preview = soft()
-        self.column.addWidget(self._preview)
-        for line in (self._folder, self._pattern):
-            line.editingFinished.connect(self._edited)
-        for spin in (self._edge, self._quality):
-            spin.setKeyboardTracking(False)
-            spin.valueChanged.connect(lambda _: self._edited())
+        self._build_interrupted()
+        self._results_heading = self.section("Written and checked", rule=False)
+        self._results = QVBoxLayout()
+        self._results.setSpacing(6)
+        self.column.addLayout(self._results)
+        self._more = soft()
+        self._more.hide()
+        self.column.addWidget(self._more)
+        self._results_end = Rule()
+        self.column.addWidget(self._results_end)
+        for part in (self._results_heading, self._results_end):
+            part.hide()
+        self.section("Destinations", rule=False)
+        self._destinations = QVBoxLayout()
+        self._destinations.setSpacing(6)
+        self.column.addLayout(self._destinations)
+        self.ticks: dict[str, QCheckBox] = {}
+        self.edit = button(
+            "Edit destinations…",
+            lambda: self.edit_wanted.emit(""),
+            tip="Add, change, take away, exchange as files (Ctrl+Shift+D)",
+        )
+        self.column.addWidget(self.edit)
         self.section("Frames")
         self._which = QButtonGroup(self)
         self._all = QRadioButton()
@@ -102,27 +123,68 @@ class HandoffBench(Bench):
             self._which.addButton(choice, index)
             self.column.addWidget(choice)
         self._subjects.setChecked(True)
-        self._which.idToggled.connect(lambda *_: self._show_foot())
-        self.section("Written and checked")
-        self._results_empty = soft("Nothing is written yet. Every file is read back after it is written.")
-        self.column.addWidget(self._results_empty)
-        self._results = QVBoxLayout()
-        self._results.setSpacing(6)
-        self.column.addLayout(self._results)
+        self._which.idToggled.connect(lambda *_: self._frames_chosen())
+        self.section("Before it starts")
+        self._concerns_state = soft()
+        self.column.addWidget(self._concerns_state)
+        self._concerns = QVBoxLayout()
+        self._concerns.setSpacing(6)
+        self.column.addLayout(self._concerns)
+        self.use_changed = QCheckBox("Use changed sources as they are now")
+        self.use_changed.toggled.connect(self._job.use_changed)
+        self.column.addWidget(self.use_changed)
         self.end()
-        self.run_button = button("", self.start, primary=True, tip="Hand off (Ctrl+Return)")
-        self.cancel_button = button("Cancel: finished files stay", desk.cancel)
-        self.retry_button = button("", self._retry)
-        for item in (self.run_button, self.cancel_button, self.retry_button):
-            self.foot.addWidget(item)
-        self.cancel_button.hide()
-        self.retry_button.hide()
+        self._build_foot()
+        self._passed = 0
+        self._total = 0
+        self._stages: dict[str, str] = {}
+        self._second = QTimer(self)
+        self._second.setInterval(500)
+        self._second.timeout.connect(self._show_progress)
         self._model.changed.connect(self.refresh)
-        self._model.selection_changed.connect(self._show_foot)
+        self._model.selection_changed.connect(self._frames_chosen)
         self._model.opened.connect(self._clear_results)
-        desk.handoff_started.connect(self._started)
-        desk.handoff_file.connect(self._file_done)
-        desk.handoff_ended.connect(self._ended)
+        self._model.stop_changed.connect(lambda stop: self._look() if stop == "handoff" else None)
+        self._job.started.connect(self._started)
+        self._job.stage.connect(self._stage)
+        self._job.file.connect(self._file_done)
+        self._job.ended.connect(self._ended)
+        self._job.pause_changed.connect(lambda _: self._show_progress())
+        self._job.concerns_changed.connect(self._show_concerns)
+
+    def _build_interrupted(self) -> None:
+        self._cut_off = QWidget()
+        column = QVBoxLayout(self._cut_off)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.setSpacing(6)
+        self._cut_off_words = QLabel()
+        self._cut_off_words.setWordWrap(True)
+        column.addWidget(self._cut_off_words)
+        self.go_on_button = button("Go on where it stopped", self._job.go_on_after_crash, True)
+        self.leave_button = button("Leave it", self._job.give_up, tip="What it wrote stays; the rest is not written")
+        column.addWidget(row_of(self.go_on_button, self.leave_button))
+        self._cut_off.hide()
+        self.column.addWidget(self._cut_off)
+
+    def _build_foot(self) -> None:
+        self.run_button = button("", self.start, primary=True, tip="Hand off (Ctrl+Return)")
+        self.pause_button = button("Pause", lambda: self._job.pause(not self._job.paused))
+        self.cancel_button = button("Cancel", self._desk.cancel, tip="Finished files stay, nothing is left half written")
+        self._running = row_of(self.pause_button, self.cancel_button)
+        self.retry_button = button("", self._job.retry)
+        self.receivers_button = button(
+            "As receivers see it", self.receivers_wanted.emit, tip="The written file beside the picture here (E)"
+        )
+        self.receipt_button = button(
+            "Receipt…", self.receipt_wanted.emit, tip="What was sent and how it was checked, as HTML or PDF"
+        )
+        for each in (self.receivers_button, self.receipt_button):
+            each.setProperty("narrow", True)
+        self._after = row_of(self.receivers_button, self.receipt_button)
+        for item in (self.run_button, self._running, self.retry_button, self._after):
+            self.foot.addWidget(item)
+        for item in (self._running, self.retry_button, self._after):
+            item.hide()
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
@@ -130,21 +192,36 @@ class HandoffBench(Bench):
         """Follow the shoot."""
         if self._model.shoot is None:
             return
-        d = self._model.state.destinations[0]
-        self._destination = d
-        widgets = (self._tick, self._folder, self._edge, self._quality, self._pattern)
-        for widget in widgets:
-            widget.blockSignals(True)
-        self._tick.setText(d.name)
-        self._tick.setChecked(d.ticked)
-        self._what.setText(f"{d.space.name}, JPEG 8-bit with its profile inside: for web pages and any screen.")
-        self._folder.setText(d.folder)
-        self._edge.setValue(d.long_edge)
-        self._quality.setValue(d.quality)
-        self._pattern.setText(d.pattern)
-        for widget in widgets:
-            widget.blockSignals(False)
-        self._show_foot()
+        self._show_destinations(self._model.state)
+        self._frames_chosen()
+
+    def _show_destinations(self, state: State) -> None:
+        focused = next((i for i, tick in self.ticks.items() if tick.hasFocus()), None)
+        _clear(self._destinations)
+        self.ticks = {}
+        for d in state.destinations:
+            holder = QWidget()
+            column = QVBoxLayout(holder)
+            column.setContentsMargins(0, 0, 0, 0)
+            column.setSpacing(0)
+            tick = QCheckBox(d.name)
+            tick.setFont(theme.font(13, 600))
+            tick.setChecked(d.ticked)
+            tick.setToolTip(d.about)
+            tick.setAccessibleName(f"{d.name}, written by the next hand-off")
+            tick.toggled.connect(lambda on, d=d: self._tick(d, on))
+            column.addWidget(tick)
+            words = soft(what_it_writes(state, d))
+            words.setContentsMargins(22, 0, 0, 0)
+            column.addWidget(words)
+            self._destinations.addWidget(holder)
+            self.ticks[d.id] = tick
+        if focused in self.ticks:
+            self.ticks[focused].setFocus()
+
+    def _tick(self, d: Destination, on: bool) -> None:
+        if not self._job.set_destination(replace(d, ticked=on)):
+            self.refresh()
 
     def frames(self) -> tuple[int, ...]:
         """The frames that the next run writes."""
@@ -156,129 +233,174 @@ class HandoffBench(Bench):
             return tuple(f for f in state.order() if f in self._model.selected)
         return tuple(f for f in state.order() if which == 1 or state.frames[f].role == "subject")
 
+    def _frames_chosen(self) -> None:
+        self._show_foot()
+        self._look()
+
+    def _look(self) -> None:
+        if self._model.shoot is not None and self._model.stop == "handoff" and not self._job.running:
+            self._job.look(self.frames())
+
     def _show_foot(self) -> None:
-        if self._model.shoot is None or self._destination is None:
+        if self._model.shoot is None:
             return
-        state, d = self._model.state, self._destination
+        state = self._model.state
         subjects = sum(f.role == "subject" for f in state.frames.values())
         self._subjects.setText(f"All {count(subjects, 'frame')} without chart and neutral")
         self._all.setText(f"All {count(len(state.frames), 'frame')}")
         number = len(self._model.selected)
         self._chosen.setText("Only the chosen frame" if number == 1 else f"The {number} chosen frames")
-        frames = self.frames()
-        assert self._model.shoot is not None
-        folder = self._model.shoot.folder_of(d)
-        if frames:
-            self._preview.setText(f"for example {d.file_name(state.frames[frames[0]].name, 1)}, in {folder}")
-        if self._desk.handing_off:
+        if self._job.running:
             return
-        ready = bool(frames) and d.ticked
+        cut_off = self._job.interrupted()
+        self._show_interrupted(cut_off)
+        self.receivers_button.setEnabled(self._model.current is not None)
+        self._after.setVisible(bool(self._model.written()))
+        frames, ticked = self.frames(), state.ticked()
+        files = len(frames) * len(ticked)
+        ready = bool(frames) and bool(ticked)
         self.run_button.setEnabled(ready)
-        self.run_button.setText(f"Hand off {count(len(frames), 'frame')}" if frames else "Hand off")
-        without = sum(state.frames[f].profile is None for f in frames)
-        words = f"The {CONVERT} to {d.space.name}; the tag goes inside and each file is read back."
+        self.run_button.setText(self._run_words(len(frames), len(ticked)) if ready else "Hand off")
+        self.sentence.setText(self._closing(state, frames))
+        if not self._job.results:
+            self._state.setText("Cut off" if cut_off else f"Ready for {count(files, 'file')}" if ready else "Nothing to write")
+
+    def _run_words(self, frames: int, destinations: int) -> str:
+        if self._replaced():
+            return f"Replace {count(self._replaced(), 'file')} and hand off"
+        where = f" to {destinations} destinations" if destinations > 1 else ""
+        return f"Hand off {count(frames, 'frame')}{where}"
+
+    def _replaced(self) -> int:
+        """How many files the next run replaces, as the button says."""
+        return sum(len(c.frames) for c in self._job.concerns or () if c.kind == "replaces")
+
+    def _closing(self, state: State, frames: tuple[int, ...]) -> str:
+        ticked = state.ticked()
+        if not ticked:
+            return "No destination is ticked, so that nothing would be written."
+        spaces = [s.name for d in ticked if (s := state.known_space(d.space_id)) is not None]
+        named = " and ".join(dict.fromkeys(spaces)) if len(set(spaces)) < 3 else f"{len(set(spaces))} spaces"
+        words = f"The {CONVERT} to {named}; the tag goes inside and each file is read back."
+        without = sum(state.frames[f].is_raw and state.frames[f].profile is None for f in frames)
         if without:
             words += f" {count(without, 'frame')} {'has' if without == 1 else 'have'} no chart profile."
-        if not d.ticked:
-            words = "No destination is ticked, so that nothing would be written."
-        self.sentence.setText(words)
-        if not self._desk.last_run:
-            self._state.setText("Ready" if ready else "Nothing to write")
+        return words
+
+    def _show_interrupted(self, kept: KeptRun | None) -> None:
+        self._cut_off.setVisible(kept is not None)
+        if kept is not None:
+            there = sum(f.state in ("written", "naming") for f in kept.files)
+            self._cut_off_words.setText(
+                f"A hand-off was cut off: {there} of {count(len(kept.files), 'file')} had their names. Whatever was half written is removed."
+            )
+
+    def _show_concerns(self) -> None:
+        _clear(self._concerns)
+        found = self._job.concerns
+        self._concerns_state.setVisible(not found)
+        if found is None:
+            self._concerns_state.setText("Looking at sources, folders and colours …")
+        elif not found:
+            self._concerns_state.setText("Nothing stands in the way.")
+        for concern in found or ():
+            self._concerns.addWidget(_Row("missing" if _is_grave(concern) else "", concern.what, concern.then))
+        changed = any(c.kind == "changed" for c in found or ())
+        self.use_changed.setVisible(changed or self._job.changed_too)
+        self.use_changed.blockSignals(True)
+        self.use_changed.setChecked(self._job.changed_too)
+        self.use_changed.blockSignals(False)
+        self._show_foot()
 
     def _clear_results(self) -> None:
-        while self._results.count():
-            item = self._results.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
-        self._results_empty.show()
-        self.retry_button.hide()
-
-    # ---- changing ---------------------------------------------------------------------------------------------
-
-    def _edited(self) -> None:
-        d = self._destination
-        if d is None:
-            return
-        changed = replace(
-            d,
-            ticked=self._tick.isChecked(),
-            folder=self._folder.text().strip() or d.folder,
-            long_edge=self._edge.value(),
-            quality=self._quality.value(),
-            pattern=self._pattern.text().strip() or d.pattern,
-        )
-        if changed == d:
-            return
-        try:
-            changed.check()
-        except VelkinError as error:
-            self._model.report(error)
-            self.refresh()
-            return
-        self._desk.command(lambda shoot: shoot.set_destination(changed))
-
-    def _browse(self) -> None:
-        shoot = self._model.shoot
-        if shoot is None or self._destination is None:
-            return
-        start = shoot.folder_of(self._destination)
-        chosen = QFileDialog.getExistingDirectory(
-            self, "Folder of this destination", str(start if start.is_dir() else start.parent)
-        )
-        if chosen:
-            self._folder.setText(str(Path(chosen)))
-            self._edited()
+        _clear(self._results)
+        self._passed = 0
+        for part in (self._more, self._results_heading, self._results_end, self.retry_button):
+            part.hide()
 
     # ---- running ----------------------------------------------------------------------------------------------
 
     def start(self) -> None:
         """Hand off the frames that are chosen here."""
-        if self.run_button.isEnabled() and not self._desk.handing_off:
-            self._edited()
-            self._desk.hand_off(self.frames())
+        if self.run_button.isEnabled() and not self._job.running:
+            self._job.start(self.frames(), self._replaced())
 
-    def _retry(self) -> None:
-        self._desk.hand_off(tuple(dict.fromkeys(d.job.frame for d in self._desk.last_run if not d.ok)))
-
-    def _started(self, jobs: list[object]) -> None:
+    def _started(self, jobs: list[Job]) -> None:
         self._clear_results()
-        self._results_empty.hide()
-        self._total = len(jobs)
-        self._state.setText(f"Writing {count(len(jobs), 'file')}")
-        self.sentence.setText("Files appear under their names only when they are complete.")
+        self._results_heading.show()
+        self._results_end.show()
+        self._cut_off.hide()
+        self._to_top()
+        self._total, self._stages = len(jobs), {}
         self.run_button.hide()
         self.retry_button.hide()
-        self.cancel_button.show()
+        self._after.hide()
+        self._running.show()
+        self._second.start()
+        self._show_progress()
+
+    def _to_top(self) -> None:
+        scroll = self.findChild(QScrollArea)
+        bar = scroll.verticalScrollBar() if scroll is not None else None
+        if bar is not None:
+            bar.setValue(0)
+
+    def _stage(self, job: Job, stage: str) -> None:
+        self._stages[job.out.name] = STAGES[stage]
+
+    def _show_progress(self) -> None:
+        if not self._job.running:
+            return
+        done = len(self._job.results)
+        self.pause_button.setText("Go on" if self._job.paused else "Pause")
+        left = self._job.pace.left() if self._job.pace is not None else None
+        self._state.setText("Paused" if self._job.paused else f"{done} of {count(self._total, 'file')}")
+        finished = {d.job.out.name for d in self._job.results}
+        now = [f"{name}: {stage}" for name, stage in self._stages.items() if name not in finished][-2:]
+        words = f"{done} of {self._total} are written. " if self._job.paused else ""
+        words += f"About {time_left(left)} left.\n" if left is not None and not self._job.paused else ""
+        self.sentence.setText(words + ("\n".join(now) if now else "Files appear under their names only when they are checked."))
 
     def _file_done(self, done: Done) -> None:
-        row = QWidget()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(6)
-        line.addWidget(_Mark("check" if done.ok else "missing"), 0, Qt.AlignmentFlag.AlignTop)
-        texts = QVBoxLayout()
-        texts.setSpacing(0)
-        name = QLabel(done.job.out.name)
-        name.setFont(theme.font(13, 500 if done.ok else 700))
-        finding = soft(done.finding)
-        texts.addWidget(name)
-        texts.addWidget(finding)
-        line.addLayout(texts, 1)
-        row.setAccessibleName(f"{done.job.out.name}: {'checked' if done.ok else 'failed'}, {done.finding}")
-        row.setToolTip(str(done.job.out))
-        self._results.addWidget(row)
-        self._state.setText(f"{self._results.count()} of {self._total} written")
-
-    def _ended(self, good: int, failed: int, cancelled: bool) -> None:
-        self.cancel_button.hide()
-        self.run_button.show()
-        if failed:
-            self._state.setText(f"{count(good, 'file')} checked, {failed} failed")
-            self.retry_button.setText(f"Try the {failed} failed again")
-            self.retry_button.show()
-        elif cancelled:
-            self._state.setText(f"Cancelled: {count(good, 'file')} written and checked")
+        self._stages.pop(done.job.out.name, None)
+        several = len(self._model.state.ticked()) > 1
+        name = f"{done.job.out.name}, {done.job.destination.name}" if several else done.job.out.name
+        row = _Row(
+            "check" if done.ok else "missing",
+            name,
+            done.finding if done.written is None else done.written.check.brief(),
+            not done.ok,
+        )
+        row.setToolTip(f"{done.job.out if done.written is None else done.written.out}\n{done.finding}")
+        if done.ok:
+            self._passed += 1
+            failed = sum(not d.ok for d in self._job.results)
+            self._results.insertWidget(failed, row)
+            if self._passed > _LISTED:
+                last = self._results.takeAt(self._results.count() - 1)
+                if last is not None and last.widget() is not None:
+                    last.widget().deleteLater()  # type: ignore[union-attr]
+                self._more.setText(f"and {self._passed - _LISTED} more, checked")
+                self._more.show()
         else:
-            self._state.setText(f"{count(good, 'file')} written and checked")
+            self._results.insertWidget(0, row)
+        self._show_progress()
+
+    def _ended(self, ended: Ended) -> None:
+        self._second.stop()
+        self._running.hide()
+        self.run_button.show()
+        if ended.failed:
+            self._state.setText(f"{count(ended.good, 'file')} checked, {ended.failed} failed")
+            self.retry_button.setText(f"Try the {ended.failed} failed again")
+            self.retry_button.show()
+        elif ended.cancelled:
+            self._state.setText(f"Cancelled: {count(ended.good, 'file')} written and checked")
+        else:
+            self._state.setText(f"{count(ended.good, 'file')} written and checked")
         self._show_foot()
+
+
+def _is_grave(concern: Concern) -> bool:
+    """Whether files will be missing at the end."""
+    return concern.kind in ("missing", "changed", "untagged", "name", "folder", "space")

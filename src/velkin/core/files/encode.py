@@ -1,7 +1,4 @@
-"""Encoding pictures into tagged files: TIFF, PNG, JPEG, WebP and AVIF.
-
-JPEG XL is read and not written: no library in the registries that Velkin takes embeds a profile in it yet.
-"""
+"""Encoding pictures into tagged files: TIFF, PNG, JPEG, WebP, AVIF and JPEG XL."""
 
 from __future__ import annotations
 
@@ -15,60 +12,23 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
-from velkin.core.errors import NotSupported
-from velkin.core.files.metadata import carry_into, exif_block
+from velkin.core.files.formats import PLAIN, SUBSAMPLINGS, TIFF_COMPRESSIONS, Coding, check_format
+from velkin.core.files.metadata import blocks, carry_into
 from velkin.core.files.picture import Picture
 from velkin.core.files.retag import retagged
 from velkin.core.icc.write import matrix_profile
 from velkin.core.render import encode_8bit, encode_16bit
 from velkin.core.spaces.rgb import RGBSpace
 
-#: What a name's end asks for.
-FORMATS = {
-    ".tif": "tiff",
-    ".tiff": "tiff",
-    ".jpg": "jpeg",
-    ".jpeg": "jpeg",
-    ".png": "png",
-    ".webp": "webp",
-    ".avif": "avif",
-}
-#: Formats that keep every number, the bits they hold, and the colour models.
-LOSSLESS = ("tiff", "png")
-_BITS = {"tiff": (8, 16, 32), "png": (8, 16), "jpeg": (8,), "webp": (8,), "avif": (8,)}
-_MODELS = {
-    "tiff": ("rgb", "gray", "cmyk", "lab"),
-    "png": ("rgb", "gray"),
-    "jpeg": ("rgb", "gray", "cmyk"),
-    "webp": ("rgb",),
-    "avif": ("rgb",),
-}
 
-
-def format_of(out: Path) -> str:
-    """The format that an output's name asks for. Raises NotSupported."""
-    if out.suffix.lower() not in FORMATS:
-        raise NotSupported(f"writing {out.suffix or 'a file without suffix'} is not supported; use {', '.join(FORMATS)}", out)
-    return FORMATS[out.suffix.lower()]
-
-
-def check_format(kind: str, bits: int, model: str, out: Path) -> None:
-    """Refuse what a format cannot hold. Raises NotSupported."""
-    if bits not in _BITS[kind]:
-        raise NotSupported(f"{kind.upper()} holds {' or '.join(str(b) for b in _BITS[kind])} bits, not {bits}", out)
-    if model not in _MODELS[kind]:
-        raise NotSupported(f"{kind.upper()} holds no {model} pictures here; use TIFF", out)
-
-
-def best_bits(kind: str, wanted: int) -> int:
-    """The most bits up to `wanted` that a format holds."""
-    return max((b for b in _BITS[kind] if b <= wanted), default=min(_BITS[kind]))
-
-
-def jpeg_bytes(pixels: NDArray[np.uint8], profile: bytes | None, quality: int) -> bytes:
-    """A JPEG with an embedded profile; colour is not subsampled, so that edges between saturated colours stay."""
+def jpeg_bytes(pixels: NDArray[np.uint8], profile: bytes | None, coding: Coding = PLAIN, mode: str | None = None) -> bytes:
+    """A JPEG with an embedded profile; colour is not subsampled unless asked, so that edges between saturated colours stay."""
     stream = BytesIO()
-    Image.fromarray(pixels).save(stream, "JPEG", quality=quality, subsampling=0, icc_profile=profile)
+    options: dict[str, Any] = {} if coding.ppi is None else {"dpi": (coding.ppi, coding.ppi)}
+    image = Image.fromarray(pixels, mode) if mode else Image.fromarray(pixels)
+    image.save(
+        stream, "JPEG", quality=coding.quality, subsampling=SUBSAMPLINGS[coding.subsampling], icc_profile=profile, **options
+    )
     return stream.getvalue()
 
 
@@ -99,7 +59,7 @@ def encode_picture(
     """
     pixels: NDArray[np.uint8] | NDArray[np.uint16] = encode_8bit(linear, space) if bits == 8 else encode_16bit(linear, space)
     if kind not in ("tiff", "png", "jpeg"):
-        return encode_numbers(Picture(pixels, None, "rgb"), kind, matrix_profile(space), space.id, source, quality)
+        return encode_numbers(Picture(pixels, None, "rgb"), kind, matrix_profile(space), space.id, source, Coding(quality))
     profile = matrix_profile(space)
     if kind == "tiff":
         stream = BytesIO()
@@ -111,11 +71,11 @@ def encode_picture(
         data = bytes(imagecodecs.png_encode(pixels))
         data = retagged(data, "png", profile, space.id) if tag else data
     else:
-        data = jpeg_bytes(np.asarray(pixels, dtype=np.uint8), profile, quality)
+        data = jpeg_bytes(np.asarray(pixels, dtype=np.uint8), profile, Coding(quality))
     return carry_into(data, source, tag and space.id == "srgb", (pixels.shape[1], pixels.shape[0]))
 
 
-def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, source: Path, quality: int = 95) -> bytes:
+def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, source: Path, coding: Coding = PLAIN) -> bytes:
     """A picture's numbers as they are in a file, with a profile and the source's metadata made to agree with it.
 
     Parameters
@@ -127,8 +87,9 @@ def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, 
         None writes no tag, as for Lab and for pictures that are to stay untagged.
     family : str
         Id of the built-in space that the profile equals.
-    quality : int
-        Of JPEG, WebP and AVIF; TIFF and PNG are without loss.
+    source : Path
+        Whose metadata are carried over.
+    coding : Coding
 
     Raises
     ------
@@ -138,8 +99,11 @@ def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, 
     height, width = picture.numbers.shape[:2]
     bits = 8 * picture.numbers.dtype.itemsize
     check_format(kind, bits, picture.model, source)
+    srgb, size = family == "srgb", (width, height)
     if kind == "tiff":
-        return carry_into(_tiff(picture, icc), source, family == "srgb", (width, height))
+        stream = BytesIO()
+        _write_tiff(stream, picture, icc, coding)
+        return carry_into(stream.getvalue(), source, srgb, size, coding.policy, coding.ppi)
     samples: NDArray[Any] = picture.numbers
     if picture.alpha is not None and kind != "jpeg":
         samples = np.dstack([samples, picture.alpha])
@@ -147,14 +111,61 @@ def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, 
     if kind == "png":
         data = bytes(imagecodecs.png_encode(samples))
         data = data if icc is None else retagged(data, "png", icc, family)
-        return carry_into(data, source, family == "srgb", (width, height))
+        return carry_into(data, source, srgb, size, coding.policy, coding.ppi)
     if kind == "jpeg":
-        data = _jpeg(samples, picture.model, icc, quality)
-        return carry_into(data, source, family == "srgb", (width, height))
-    return _by_pillow(samples, kind, icc, family, source, quality)
+        mode = {"rgb": None, "gray": "L", "cmyk": "CMYK"}[picture.model]
+        return carry_into(jpeg_bytes(samples, icc, coding, mode), source, srgb, size, coding.policy, coding.ppi)
+    carried = blocks(source, srgb, size, coding.policy, coding.ppi)
+    if kind == "jxl":
+        import pylibjxl  # loaded where needed
+
+        return bytes(
+            pylibjxl.encode(
+                np.ascontiguousarray(samples), effort=5, distance=_distance(coding.quality), icc=icc,
+                exif=carried.exif or None, xmp=carried.xmp or None,
+            )
+        )  # fmt: skip
+    stream = BytesIO()
+    options: dict[str, Any] = {"icc_profile": icc or b"", "exif": b"Exif\0\0" + carried.exif if carried.exif else b""}
+    if carried.xmp:
+        options["xmp"] = carried.xmp
+    if kind == "webp":
+        Image.fromarray(samples).save(stream, "WEBP", quality=coding.quality, method=4, exact=True, **options)
+    else:
+        Image.fromarray(samples).save(stream, "AVIF", quality=coding.quality, subsampling="4:4:4", **options)
+    return stream.getvalue()
 
 
-def _tiff(picture: Picture, icc: bytes | None) -> bytes:
+def write_numbers(
+    out: Path, picture: Picture, kind: str, icc: bytes | None, family: str, source: Path, coding: Coding = PLAIN
+) -> None:
+    """As `encode_numbers`, into a file that is not there yet or may be overwritten; TIFF is not held in memory as a whole.
+
+    Raises
+    ------
+    NotSupported
+    OSError
+    """
+    if kind != "tiff":
+        out.write_bytes(encode_numbers(picture, kind, icc, family, source, coding))
+        return
+    height, width = picture.numbers.shape[:2]
+    check_format(kind, 8 * picture.numbers.dtype.itemsize, picture.model, source)
+    with out.open("wb") as stream:
+        _write_tiff(stream, picture, icc, coding)
+    carry_into(out, source, family == "srgb", (width, height), coding.policy, coding.ppi)
+
+
+def _distance(quality: int) -> float:
+    """Butteraugli distance of a quality 1..100, as libjxl's own tools map it (JxlEncoderDistanceFromQuality)."""
+    if quality >= 100:
+        return 0.0
+    if quality >= 30:
+        return 0.1 + (100 - quality) * 0.09
+    return 53.0 / 3000.0 * quality * quality - 23.0 / 20.0 * quality + 25.0
+
+
+def _write_tiff(stream: Any, picture: Picture, icc: bytes | None, coding: Coding) -> None:
     samples: NDArray[Any] = picture.numbers
     if picture.model == "lab":  # the encoding of photometric ICCLab in 8 bits, of CIELab in 16
         samples = _tiff_lab(samples)
@@ -162,7 +173,17 @@ def _tiff(picture: Picture, icc: bytes | None) -> bytes:
     if picture.alpha is not None:
         samples = np.dstack([samples, picture.alpha])
     photometric = {"rgb": "rgb", "gray": "minisblack", "cmyk": "separated", "lab": "icclab"}[picture.model]
-    stream = BytesIO()
+    compression = TIFF_COMPRESSIONS[coding.compression]
+    options: dict[str, Any] = {}
+    if compression is not None:
+        options = {"compression": compression, "predictor": samples.dtype.kind != "f", "rowsperstrip": 64, "maxworkers": 2}
+    if (
+        compression == "adobe_deflate"
+    ):  # photographs in 16 bits come out no larger than with more effort, in two thirds of the time
+        options["compressionargs"] = {"level": 1}
+    if coding.ppi is not None:
+        options["resolution"] = (coding.ppi, coding.ppi)
+        options["resolutionunit"] = "inch"
     tifffile.imwrite(
         stream,
         samples[..., 0] if samples.shape[2] == 1 else samples,
@@ -172,8 +193,8 @@ def _tiff(picture: Picture, icc: bytes | None) -> bytes:
         iccprofile=icc,
         metadata=None,
         software="Velkin",
+        **options,
     )
-    return stream.getvalue()
 
 
 def _tiff_lab(samples: NDArray[Any]) -> NDArray[Any]:
@@ -182,24 +203,3 @@ def _tiff_lab(samples: NDArray[Any]) -> NDArray[Any]:
     scale = np.array([65280.0, 255.0 * 256.0, 255.0 * 256.0])
     full = 65535.0 if samples.dtype == np.uint16 else 1.0
     return np.clip(np.round(samples / full * scale), 0, 65535).astype(np.uint16)
-
-
-def _jpeg(samples: NDArray[Any], model: str, icc: bytes | None, quality: int) -> bytes:
-    if model == "rgb":
-        return jpeg_bytes(samples, icc, quality)
-    stream = BytesIO()
-    mode = "L" if model == "gray" else "CMYK"
-    Image.fromarray(samples, mode).save(stream, "JPEG", quality=quality, subsampling=0, icc_profile=icc)
-    return stream.getvalue()
-
-
-def _by_pillow(samples: NDArray[Any], kind: str, icc: bytes | None, family: str, source: Path, quality: int) -> bytes:
-    exif = exif_block(source, family == "srgb", (samples.shape[1], samples.shape[0]))
-    stream = BytesIO()
-    image = Image.fromarray(samples)
-    options: dict[str, Any] = {"icc_profile": icc or b"", "exif": exif}
-    if kind == "webp":
-        image.save(stream, "WEBP", quality=quality, method=4, exact=True, **options)
-    else:
-        image.save(stream, "AVIF", quality=quality, subsampling="4:4:4", **options)
-    return stream.getvalue()

@@ -36,6 +36,63 @@ _XMP_STALE: tuple[str, ...] = (
 )
 _XMP_STALE += ("Xmp.exif.PixelYDimension", "Xmp.tiff.ImageWidth", "Xmp.tiff.ImageLength", "Xmp.tiff.BitsPerSample")
 
+ALL, RIGHTS, NONE = "all", "rights", "none"
+#: What is carried into written files.
+KEEPING = {ALL: "all that is true of the file", RIGHTS: "rights and contact only", NONE: "nothing"}
+_RIGHTS = (
+    *("Exif.Image.Artist", "Exif.Image.Copyright", "Xmp.dc.creator", "Xmp.dc.rights", "Xmp.xmpRights.", "Xmp.plus."),
+    *("Xmp.photoshop.Credit", "Xmp.photoshop.AuthorsPosition", "Xmp.iptc.CreatorContactInfo", "Xmp.photoshop.CaptionWriter"),
+    *("Iptc.Application2.Byline", "Iptc.Application2.Credit", "Iptc.Application2.Copyright", "Iptc.Application2.Contact"),
+)
+# where it was taken; a maker's note may tell it too
+_PLACE = (
+    *("Exif.GPSInfo.", "Exif.Photo.MakerNote", "Exif.MakerNote.", "Xmp.exif.GPS", "Xmp.iptc.Location", "Xmp.iptc.CountryCode"),
+    *("Xmp.iptcExt.Location", "Xmp.photoshop.City", "Xmp.photoshop.State", "Xmp.photoshop.Country"),
+    *(f"Iptc.Application2.{k}" for k in ("City", "SubLocation", "Province", "Country", "Location")),
+)
+# what follows from the file itself
+_OWN = frozenset(
+    ["Exif.Image.Orientation", "Exif.Image.ExifTag", "Exif.Photo.ColorSpace", "Exif.Photo.PixelXDimension"]
+    + ["Exif.Photo.PixelYDimension", "Exif.Image.XResolution", "Exif.Image.YResolution", "Exif.Image.ResolutionUnit"]
+    + [
+        "Exif.Photo.ExifVersion",
+        "Exif.Photo.ComponentsConfiguration",
+        "Exif.Photo.FlashpixVersion",
+        "Exif.Image.YCbCrPositioning",
+    ]
+)
+
+
+@dataclass(frozen=True)
+class MetadataPolicy:
+    """What of a source's metadata goes into a written file.
+
+    Attributes
+    ----------
+    keep : str
+        ``all``, ``rights`` or ``none``.
+    location : bool
+        Whether the place may be told; only with ``all``.
+    """
+
+    keep: str = ALL
+    location: bool = True
+
+    def takes(self, key: str) -> bool:
+        """Whether a datum of this exiv2 key is carried."""
+        if self.keep == NONE:
+            return False
+        if self.keep == RIGHTS:
+            return key.startswith(_RIGHTS)
+        return self.location or not key.startswith(_PLACE)
+
+    def words(self) -> str:
+        """The policy in words."""
+        return KEEPING[self.keep] + (", without the place" if self.keep == ALL and not self.location else "")
+
+
+EVERYTHING = MetadataPolicy()
+
 
 @dataclass(frozen=True)
 class ExifFacts:
@@ -179,22 +236,34 @@ def exif_facts(path: Path) -> ExifFacts:
     )
 
 
-def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int]) -> bytes:
-    """A written picture (JPEG, TIFF or PNG bytes) with the source's Exif, IPTC and XMP, made true for the picture.
+def carry_into(
+    picture: bytes | Path,
+    source: Path,
+    is_srgb: bool,
+    size: tuple[int, int],
+    policy: MetadataPolicy = EVERYTHING,
+    ppi: float | None = None,
+) -> bytes:
+    """A written picture (JPEG, TIFF, PNG or WebP) with the source's Exif, IPTC and XMP, made true for the picture.
 
-    Camera, lens, time, exposure and rights are kept; what describes the raw mosaic is dropped; orientation becomes upright,
-    the size the picture's own, and Exif ColorSpace 1 for sRGB and 65535 (uncalibrated) for everything else.
+    Camera, lens, time, exposure and rights are kept as far as the policy goes; what describes the raw mosaic is dropped;
+    orientation becomes upright, the size the picture's own, and Exif ColorSpace 1 for sRGB and 65535 (uncalibrated) for
+    everything else.
 
     Parameters
     ----------
-    picture : bytes
+    picture : bytes or Path
+        A file is changed where it lies, and nothing is given back.
     source : Path
         Whatever exiv2 reads; when it reads nothing, only the tags that follow from the picture are set.
     is_srgb : bool
     size : (width, height)
+    policy : MetadataPolicy
+    ppi : float, optional
+        Pixels per inch to write; otherwise what the source says stays.
     """
     exiv2 = _exiv2()
-    target = exiv2.ImageFactory.open(picture)
+    target = exiv2.ImageFactory.open(str(picture) if isinstance(picture, Path) else picture)
     target.readMetadata()
     exif = target.exifData()
     with contextlib.suppress(exiv2.Exiv2Error, OSError):
@@ -208,14 +277,16 @@ def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int
                 ("ExifTag", "GPSTag")
             ):
                 continue
-            with contextlib.suppress(exiv2.Exiv2Error):
-                exif.add(exiv2.ExifKey(key), datum.value())
+            if policy.takes(key):
+                with contextlib.suppress(exiv2.Exiv2Error):
+                    exif.add(exiv2.ExifKey(key), datum.value())
         iptc, xmp = target.iptcData(), target.xmpData()
         for datum in original.iptcData():
-            with contextlib.suppress(exiv2.Exiv2Error):
-                iptc.add(exiv2.IptcKey(datum.key()), datum.value())
+            if policy.takes(datum.key()):
+                with contextlib.suppress(exiv2.Exiv2Error):
+                    iptc.add(exiv2.IptcKey(datum.key()), datum.value())
         for datum in original.xmpData():
-            if datum.key() not in _XMP_STALE:
+            if datum.key() not in _XMP_STALE and policy.takes(datum.key()):
                 with contextlib.suppress(exiv2.Exiv2Error):
                     xmp.add(exiv2.XmpKey(datum.key()), datum.value())
         target.setIptcData(iptc)
@@ -224,20 +295,68 @@ def carry_into(picture: bytes, source: Path, is_srgb: bool, size: tuple[int, int
     exif["Exif.Photo.ColorSpace"] = exiv2.UShortValue(1 if is_srgb else 65535)
     exif["Exif.Photo.PixelXDimension"] = exiv2.ULongValue(size[0])
     exif["Exif.Photo.PixelYDimension"] = exiv2.ULongValue(size[1])
+    if ppi is not None:
+        for side in ("X", "Y"):
+            exif[f"Exif.Image.{side}Resolution"] = exiv2.URationalValue((round(ppi * 100), 100))
+        exif["Exif.Image.ResolutionUnit"] = exiv2.UShortValue(2)
     target.setExifData(exif)
     target.writeMetadata()
-    return bytes(target.io().data())
+    return b"" if isinstance(picture, Path) else bytes(target.io().data())
 
 
-def exif_block(source: Path, is_srgb: bool, size: tuple[int, int]) -> bytes:
-    """The Exif that `carry_into` would write, as a block for formats that exiv2 cannot write."""
+@dataclass(frozen=True)
+class Blocks:
+    """Metadata as blocks for formats that exiv2 does not write: a TIFF structure of Exif, and an XMP packet; empty where none."""
+
+    exif: bytes
+    xmp: bytes
+
+
+def blocks(
+    source: Path, is_srgb: bool, size: tuple[int, int], policy: MetadataPolicy = EVERYTHING, ppi: float | None = None
+) -> Blocks:
+    """The Exif and XMP that `carry_into` would write."""
     from PIL import Image
 
     stream = BytesIO()
     Image.new("L", (8, 8)).save(stream, "JPEG")
-    carried = carry_into(stream.getvalue(), source, is_srgb, size)
-    mark = b"Exif\0\0"
+    carried = carry_into(stream.getvalue(), source, is_srgb, size, policy, ppi)
+    marks = {"exif": b"Exif\0\0", "xmp": b"http://ns.adobe.com/xap/1.0/\0"}
+    found = {"exif": b"", "xmp": b""}
     for marker, _, payload in jpeg_segments(BytesIO(carried)):
-        if marker == 0xE1 and payload.startswith(mark):
-            return mark + payload[len(mark) :]
-    return b""
+        for kind, mark in marks.items():
+            if marker == 0xE1 and payload.startswith(mark):
+                found[kind] = payload[len(mark) :]
+    return Blocks(found["exif"], found["xmp"])
+
+
+def broken_policy(path: Path, policy: MetadataPolicy) -> list[str]:
+    """What a written file's metadata hold that the policy leaves out, as exiv2 keys.
+
+    Raises
+    ------
+    UnreadableFile
+    """
+    exiv2 = _exiv2()
+    try:
+        image = _open(path)
+        image.readMetadata()
+    except (OSError, exiv2.Exiv2Error) as error:
+        raise UnreadableFile(f"its metadata cannot be read ({error})", path) from error
+    keys = [d.key() for d in (*image.exifData(), *image.iptcData(), *image.xmpData())]
+    shared = ("Exif.Photo.", "Exif.GPSInfo.", "Iptc.", "Xmp.", "Exif.Image.Artist", "Exif.Image.Copyright", "Exif.Image.Make")
+    return [k for k in keys if k not in _OWN and k.startswith((*shared, "Exif.Image.Model")) and not policy.takes(k)]
+
+
+def resolution_of(path: Path) -> float | None:
+    """Pixels per inch that a file's Exif says, None where it says nothing that can be read."""
+    exiv2 = _exiv2()
+    try:
+        image = _open(path)
+        image.readMetadata()
+        values = {d.key(): d.toString() for d in image.exifData() if d.key().startswith("Exif.Image.")}
+        found = _number(values.get("Exif.Image.XResolution", ""))
+    except (OSError, exiv2.Exiv2Error, ValueError, ZeroDivisionError):
+        return None
+    unit = values.get("Exif.Image.ResolutionUnit", "2")  # 1 says that it is a shape of pixels, no size
+    return {"2": found, "3": found * 2.54}.get(unit)

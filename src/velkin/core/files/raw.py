@@ -141,8 +141,15 @@ def decode(path: Path, half: bool = False) -> Pixels:
     UnreadableFile
         When the file is missing, empty, damaged, cut short or no raw file.
     """
+    pixels = levels(path, half).astype(np.float32)
+    pixels *= np.float32(1.0 / 65535.0)
+    return pixels
+
+
+def levels(path: Path, half: bool = False) -> NDArray[np.uint16]:
+    """As `decode`, in the 16-bit levels that come from the decoder, 65535 for the white level: half the memory."""
     with _opened(path) as raw:
-        levels = raw.postprocess(
+        found = raw.postprocess(
             half_size=half,
             demosaic_algorithm=rawpy.DemosaicAlgorithm.AHD,
             output_color=rawpy.ColorSpace.raw,
@@ -154,11 +161,9 @@ def decode(path: Path, half: bool = False) -> Pixels:
             adjust_maximum_thr=0.0,
             highlight_mode=rawpy.HighlightMode.Clip,
         )
-    if levels.ndim != 3 or levels.shape[2] != 3:
+    if found.ndim != 3 or found.shape[2] != 3:
         raise UnreadableFile("the sensor does not see in three colours", path)
-    pixels = levels.astype(np.float32)
-    pixels *= np.float32(1.0 / 65535.0)
-    return pixels
+    return np.asarray(found, dtype=np.uint16)
 
 
 def is_raw_name(path: Path) -> bool:

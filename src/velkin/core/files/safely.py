@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import tempfile
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from velkin.core.errors import OutputFailed, OutputRefused
@@ -54,28 +54,61 @@ def write_whole(out: Path, data: bytes, replace: bool) -> None:
     OutputFailed
         When the folder is not there or not writable, or the disk is full; nothing is left behind.
     """
-    temporary = ""
+    with being_written(out) as temporary:
+        temporary.write_bytes(data)
+        publish(temporary, out, replace)
+
+
+@contextlib.contextmanager
+def being_written(out: Path, token: str = "") -> Iterator[Path]:
+    """A hidden file next to the final one to write into; what is left of it at the end is removed.
+
+    Parameters
+    ----------
+    token : str
+        Stands in its name, by which a run finds what it left behind when it was killed (`left_behind`).
+
+    Raises
+    ------
+    OutputRefused
+        When the final name was taken a moment ago.
+    OutputFailed
+        When the folder is not there or not writable, or the disk is full; nothing is left behind.
+    """
+    temporary: Path | None = None
     try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{out.name[:40]}.", suffix=".part", dir=out.parent)
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(data)
-            stream.flush()
-            os.fsync(stream.fileno())
-        os.chmod(temporary, 0o666 & ~_umask())
-        if replace:
-            os.replace(temporary, out)
-        else:
-            _link_new(temporary, out)
-        temporary = ""
+        handle, name = tempfile.mkstemp(prefix=f".{out.name[:40]}.", suffix=f"{token}.part", dir=out.parent)
+        os.close(handle)
+        temporary = Path(name)
+        yield temporary
     except FileExistsError as error:
         raise OutputRefused("there is a file of that name already; nothing was written", out) from error
     except OSError as error:
         reason = {"No space left on device": "the disk is full"}.get(error.strerror or "", error.strerror or str(error))
         raise OutputFailed(f"could not be written into {out.parent} ({reason}); nothing was left there", out) from error
     finally:
-        if temporary:
+        if temporary is not None:
             with contextlib.suppress(OSError):
-                os.unlink(temporary)
+                temporary.unlink()
+
+
+def publish(temporary: Path, out: Path, replace: bool) -> None:
+    """Bring a finished file to the disk and under its final name, in one step. Raises OSError; FileExistsError when it is taken."""
+    with temporary.open("rb") as stream:
+        os.fsync(stream.fileno())
+    os.chmod(temporary, 0o666 & ~_umask())
+    if replace:
+        os.replace(temporary, out)
+    else:
+        _link_new(str(temporary), out)
+
+
+def left_behind(folder: Path, token: str) -> list[Path]:
+    """Files that a killed run left half written in a folder."""
+    try:
+        return [p for p in folder.iterdir() if p.name.startswith(".") and p.name.endswith(f"{token}.part")]
+    except OSError:
+        return []
 
 
 def _link_new(temporary: str, out: Path) -> None:

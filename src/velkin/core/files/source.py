@@ -13,6 +13,16 @@ from velkin.core.files import raw
 from velkin.core.path import CameraStage, PictureStage
 
 
+def levels_of(path: Path, camera: CameraStage | PictureStage) -> NDArray[Any]:
+    """As `decode_source` at full size, raw files in 16-bit levels: what a hand-off works from.
+
+    Raises
+    ------
+    UnreadableFile, NotSupported
+    """
+    return raw.levels(path) if isinstance(camera, CameraStage) else decode_source(path, camera)
+
+
 def decode_source(path: Path, camera: CameraStage | PictureStage, half: bool = False) -> NDArray[Any]:
     """Linear camera RGB of a raw file, or the numbers of a finished picture as they stand in it, (H, W, C), upright.
 

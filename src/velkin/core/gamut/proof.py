@@ -144,6 +144,11 @@ def measure(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
     return Outside(counts.pixels, counts.outside, counts.channels, counts.tone, largest), mask
 
 
+def count_outside(linear: Pixels, c: Conversion) -> Outside:
+    """As `measure`, of a part of a picture: counts only, without the largest patch. Raises BadProfile."""
+    return _look(linear, c)[0]
+
+
 def _look(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     found = np.empty(len(flat), dtype=np.uint8)

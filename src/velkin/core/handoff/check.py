@@ -1,25 +1,39 @@
-"""Checking a written file by reading it back from the disk: nothing that was in memory while writing is believed."""
+"""Checking a written file by reading it back from the disk: nothing that was in memory while writing is believed.
+
+Each format is decoded by another library than the one that wrote it, and its numbers are given their meaning by LittleCMS
+through the profile that stands in the file.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from io import BytesIO
 from pathlib import Path
+from typing import Any
 
 import cv2
+import imagecodecs
 import numpy as np
+import tifffile
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
 from velkin.core.errors import BadProfile, VelkinError
-from velkin.core.files.metadata import exif_facts
-from velkin.core.icc.recognise import recognise
+from velkin.core.files.metadata import broken_policy, resolution_of
+from velkin.core.handoff.destination import Destination
+from velkin.core.handoff.rendering import AtDestination
+from velkin.core.icc.space import Space, profile_of, space_of
+from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.spaces.difference import ciede2000
-from velkin.core.spaces.lab import xyz_to_lab
-from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.spaces.rgb import RGBSpace, family_of
+from velkin.core.tags.inspect import Inspection, inspect
 
-#: Mean and 99th percentile of ΔE00 between what was meant and what the file says; JPEG's loss lies within.
-MEAN_LIMIT, P99_LIMIT = 1.0, 4.0
-_BLOCK = 8
+#: Mean and 99th percentile of ΔE00 of block means, between the proof and the file: of formats without loss, and with it.
+EXACT_LIMITS, LOSSY_LIMITS = (0.3, 1.0), (1.0, 4.0)
+#: The same for strong compression: below this quality, or with colour at a smaller size.
+STRONG_LIMITS, STRONG_BELOW = (2.0, 8.0), 75
+_BLOCK, _ROWS = 8, 64
 
 
 @dataclass(frozen=True)
@@ -46,6 +60,10 @@ class Check:
         """What failed, in words; empty when nothing did."""
         return "; ".join(f"{item.about.lower()}: {item.finding}" for item in self.items if not item.ok)
 
+    def brief(self) -> str:
+        """The least that is worth saying: what failed, or tag, size and colours."""
+        return self.reason() or ", ".join(i.finding for i in self.items if i.about in ("Tag", "Size", "Colours"))
+
     def summary(self) -> str:
         """One line for a list."""
         if not self.ok:
@@ -53,76 +71,183 @@ class Check:
         return ", ".join(item.finding for item in self.items)
 
 
-def _lab(codes: NDArray[np.floating], space: RGBSpace) -> NDArray[np.float64]:
-    return xyz_to_lab(space.decode(codes.astype(np.float64) / 255.0) @ space.to_xyz.T)
-
-
-def check_jpeg(path: Path, meant: NDArray[np.uint8], space: RGBSpace, profile: bytes) -> Check:
-    """Read a written JPEG back and compare it with what was meant.
+def check_file(path: Path, meant: AtDestination, destination: Destination, space: Space) -> Check:
+    """Read a written file back and compare it with what was meant.
 
     Parameters
     ----------
     path : Path
-    meant : ndarray (H, W, 3), uint8
-        Encoded numbers in `space` before compression.
-    space : RGBSpace
-    profile : bytes
-        The profile that must be inside, byte for byte.
+    meant : AtDestination
+        The numbers before encoding, and what the proof shows.
+    destination : Destination
+    space : Space
+        The destination's.
     """
-    items: list[CheckItem] = []
     try:
-        with Image.open(path) as picture:
-            embedded = picture.info.get("icc_profile") or b""
-            mode, size = picture.mode, picture.size
-            found = np.asarray(picture.convert("RGB"))
-    except (OSError, UnidentifiedImageError, ValueError) as error:
-        return Check((CheckItem("File", False, f"cannot be read back ({error})"),))
-    items.append(_check_tag(embedded, profile, space))
-    bits_ok = mode == "RGB"
-    items.append(CheckItem("Pixels", bits_ok, "8-bit RGB" if bits_ok else f"mode {mode} instead of 8-bit RGB"))
-    wanted = (meant.shape[1], meant.shape[0])
-    size_text = f"{size[0]} × {size[1]}" if size == wanted else f"{size[0]} × {size[1]} instead of {wanted[0]} × {wanted[1]}"
-    items.append(CheckItem("Size", size == wanted, size_text))
-    try:
-        claim = exif_facts(path).colour_space
-        right = claim == (1 if space.id == "srgb" else 65535)
-        items.append(CheckItem("Exif", right, "Exif agrees" if right else f"Exif colour space says {claim}"))
+        found = inspect(path)
+        pixels = decoded(path, destination.file.kind, found.model, found.bits)
     except VelkinError as error:
-        items.append(CheckItem("Exif", False, error.message))
-    if size == wanted:
-        items.append(_check_colours(found, meant, space))
+        return Check((CheckItem("File", False, f"cannot be read back ({error.message})"),))
+    items = [_tag(found, profile_of(space, destination.icc_version), space), *_shape(found, pixels, meant, destination)]
+    items.append(_exif(found, space))
+    if (left := _policy(path, destination)) is not None:
+        items.append(left)
+    if meant.ppi is not None:
+        items.append(_resolution(path, meant.ppi))
+    if pixels.shape == meant.codes.shape and pixels.dtype == meant.codes.dtype and items[0].ok and found.icc is not None:
+        items += _numbers(pixels, meant, destination, found.icc, space.model)
     return Check(tuple(items))
 
 
-def _check_tag(embedded: bytes, profile: bytes, space: RGBSpace) -> CheckItem:
-    if not embedded:
+_DECODERS: dict[str, Callable[[bytes], Any]] = {
+    "jpeg": imagecodecs.jpeg8_decode,
+    "tiff": imagecodecs.tiff_decode,
+    "webp": imagecodecs.webp_decode,
+    "avif": imagecodecs.avif_decode,
+    "jxl": imagecodecs.jpegxl_decode,
+}
+
+
+def decoded(path: Path, kind: str, model: str = "rgb", bits: int = 8) -> NDArray[Any]:
+    """Numbers (H, W, C) of a written file, by a library that did not write it.
+
+    Raises
+    ------
+    VelkinError
+    """
+    try:
+        data = path.read_bytes()
+        if kind == "png":
+            pixels = np.asarray(
+                cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
+            )
+            pixels = pixels[..., ::-1] if pixels.ndim == 3 else pixels
+        elif kind == "tiff" and model == "cmyk":
+            pixels = _inks(data, bits)
+        else:
+            pixels = np.asarray(_DECODERS[kind](data))
+    except Exception as error:  # decoders raise what they like on damaged files
+        raise VelkinError(str(error) or "no picture in it", path) from error
+    if pixels.ndim not in (2, 3):
+        raise VelkinError("no picture in it", path)
+    if kind == "jpeg" and pixels.ndim == 3 and pixels.shape[2] == 4:
+        pixels = ~pixels  # four inks stand inverted in a JPEG with the marker that says so, as every writer makes them
+    return pixels[..., None] if pixels.ndim == 2 else pixels
+
+
+def _inks(data: bytes, bits: int) -> NDArray[Any]:
+    """A TIFF of four inks, which libtiff does not give as they are: through Pillow, and with 16 bits through tifffile.
+
+    Nothing else in the registries reads 16-bit inks, so that those alone are read by the library that wrote them.
+    """
+    if bits == 16:
+        return np.asarray(tifffile.imread(BytesIO(data)))
+    with Image.open(BytesIO(data)) as picture:
+        return np.asarray(picture)
+
+
+def _tag(found: Inspection, profile: bytes, space: Space) -> CheckItem:
+    if not found.icc:
         return CheckItem("Tag", False, "no profile embedded")
     try:
-        recognised = recognise(embedded)
+        inside = space_of(found.icc)
     except BadProfile as error:
         return CheckItem("Tag", False, error.message)
-    if recognised != space:
-        return CheckItem(
-            "Tag", False, f"the embedded profile is {recognised.name if recognised else 'unknown'}, not {space.name}"
-        )
-    if embedded != profile:
+    if found.icc != profile:
+        if inside.name != space.name:
+            return CheckItem("Tag", False, f"the embedded profile is {inside.name}, not {space.name}")
         return CheckItem("Tag", False, f"the embedded {space.name} profile is not the one that was written")
+    if found.tag.state != "tagged":
+        return CheckItem("Tag", False, f"the file reads as {found.tag.state}, although a profile is inside")
     return CheckItem("Tag", True, f"{space.name} embedded")
 
 
-def _check_colours(found: NDArray[np.uint8], meant: NDArray[np.uint8], space: RGBSpace) -> CheckItem:
-    """Compare means over 8 × 8 blocks: what the eye sees, without JPEG's grain."""
-
-    def blocks(pixels: NDArray[np.uint8]) -> NDArray[np.float64]:
-        height, width = (max(n // _BLOCK, 1) for n in pixels.shape[:2])
-        cut = pixels[: max(height * _BLOCK, 1), : max(width * _BLOCK, 1)].astype(np.float32)
-        return np.asarray(cv2.resize(cut, (width, height), interpolation=cv2.INTER_AREA), dtype=np.float64).reshape(-1, 3)
-
-    difference = ciede2000(_lab(blocks(found), space), _lab(blocks(meant), space))
-    mean, p99 = float(difference.mean()), float(np.percentile(difference, 99))
-    ok = mean <= MEAN_LIMIT and p99 <= P99_LIMIT
-    return CheckItem(
-        "Colours",
-        ok,
-        f"colours within ΔE {p99:.1f}" if ok else f"colours differ by ΔE {mean:.1f} mean, {p99:.1f} at the 99th percentile",
+def _shape(found: Inspection, pixels: NDArray[Any], meant: AtDestination, destination: Destination) -> list[CheckItem]:
+    model = found.model.upper() if found.model != "gray" else "gray"
+    bits = found.bits == destination.file.bits and pixels.dtype == meant.codes.dtype
+    model_right = pixels.shape[2] == meant.codes.shape[2]
+    wanted = (
+        f"{destination.file.bits}-bit {'CMYK' if meant.codes.shape[2] == 4 else 'gray' if meant.codes.shape[2] == 1 else 'RGB'}"
     )
+    is_so = f"{found.bits}-bit {model}"
+    height, width = meant.codes.shape[:2]
+    right = (found.width, found.height) == (width, height) == (pixels.shape[1], pixels.shape[0])
+    size = f"{found.width} × {found.height}"
+    return [
+        CheckItem("Pixels", bits and model_right, is_so if bits and model_right else f"{is_so} instead of {wanted}"),
+        CheckItem("Size", right, size if right else f"{size} instead of {width} × {height}"),
+    ]
+
+
+def _exif(found: Inspection, space: Space) -> CheckItem:
+    srgb = isinstance(space, RGBSpace) and family_of(space) == "srgb"
+    claim = found.exif.colour_space
+    right = claim == (1 if srgb else 65535)
+    return CheckItem("Exif", right, "Exif agrees" if right else f"Exif colour space says {claim}")
+
+
+def _policy(path: Path, destination: Destination) -> CheckItem | None:
+    """Whether metadata went in that the policy leaves out; None where all of it may be there."""
+    if destination.metadata.keep == "all" and destination.metadata.location:
+        return None
+    try:
+        over = broken_policy(path, destination.metadata)
+    except VelkinError as error:
+        return CheckItem("Metadata", False, error.message)
+    words = f"metadata: {destination.metadata.words()}"
+    return CheckItem("Metadata", not over, words if not over else f"{', '.join(over[:3])} should not be there")
+
+
+def _resolution(path: Path, ppi: float) -> CheckItem:
+    found = resolution_of(path)
+    right = found is not None and abs(found - ppi) <= 0.5
+    return CheckItem("Resolution", right, f"{found:.0f} ppi" if right and found else f"{found} ppi instead of {ppi:.0f}")
+
+
+def _numbers(pixels: NDArray[Any], meant: AtDestination, destination: Destination, icc: bytes, model: str) -> list[CheckItem]:
+    """What compression did, whole picture against what was given to the encoder; and the file against the proof, on blocks."""
+    top = float(np.iinfo(pixels.dtype).max)
+
+    def seen(values: NDArray[Any], intent: Intent = Intent.RELATIVE) -> NDArray[np.float64]:
+        return to_lab(values.reshape(-1, values.shape[-1]).astype(np.float64) / top, icc, model, intent)
+
+    items = []
+    exact = destination.file.lossless
+    limits = EXACT_LIMITS if exact else LOSSY_LIMITS
+    if not exact and (destination.file.quality < STRONG_BELOW or destination.file.subsampling != "4:4:4"):
+        limits = STRONG_LIMITS
+    if exact:
+        same = np.array_equal(pixels, meant.codes)
+        items.append(CheckItem("Samples", same, "every sample as meant" if same else "samples differ from those meant"))
+    else:
+        lost = ciede2000(seen(_block_means(pixels)), seen(_block_means(meant.codes)))
+        mean, p99 = float(lost.mean()), float(np.percentile(lost, 99))
+        words = f"compression ΔE {mean:.2f}"
+        words += "" if mean <= limits[0] and p99 <= limits[1] else f" mean, {p99:.1f} at the 99th percentile"
+        items.append(CheckItem("Compression", mean <= limits[0] and p99 <= limits[1], words))
+    side, places = meant.proof.side, meant.proof.places
+    blocks = np.stack([pixels[y : y + side, x : x + side] for x, y in places])
+    colours = seen(blocks, meant.proof.intent).reshape(len(places), -1, 3).mean(axis=1)
+    off = ciede2000(colours, meant.proof.lab.astype(np.float64))
+    mean, p99 = float(off.mean()), float(np.percentile(off, 99))
+    ok = mean <= limits[0] and p99 <= limits[1]
+    right = f"within ΔE {p99:.1f} of the proof"
+    wrong = f"colours differ from the proof by ΔE {mean:.1f} mean, {p99:.1f} at the 99th percentile"
+    items.append(CheckItem("Colours", ok, right if ok else wrong))
+    return items
+
+
+def _block_means(pixels: NDArray[Any]) -> NDArray[np.float32]:
+    """Means (N, C) over 8 × 8 blocks: what the eye sees, without the grain of compression."""
+    height, width = (max(n // _BLOCK, 1) for n in pixels.shape[:2])
+    if min(pixels.shape[:2]) < _BLOCK:
+        return np.asarray(cv2.resize(pixels.astype(np.float32), (width, height), interpolation=cv2.INTER_AREA)).reshape(
+            -1, pixels.shape[2]
+        )
+    out = np.empty((height, width, pixels.shape[2]), dtype=np.float32)
+    for first in range(0, height, _ROWS):  # in parts: a large picture as floating-point numbers fills the memory
+        last = min(first + _ROWS, height)
+        part = pixels[first * _BLOCK : last * _BLOCK, : width * _BLOCK].astype(np.float32)
+        small = cv2.resize(part, (width, last - first), interpolation=cv2.INTER_AREA)
+        out[first:last] = np.asarray(small).reshape(last - first, width, -1)
+    return out.reshape(-1, pixels.shape[2])

@@ -14,7 +14,8 @@ from pathlib import Path
 
 from velkin.core.conversion.convert import Conversion, Numbers, as_float, convert_chain, quantised, share_outside
 from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
-from velkin.core.files.encode import LOSSLESS, best_bits, check_format, encode_numbers, format_of
+from velkin.core.files.encode import encode_numbers
+from velkin.core.files.formats import LOSSLESS, Coding, best_bits, check_format, format_of
 from velkin.core.files.picture import Picture, decode_picture, kind_of
 from velkin.core.files.retag import IN_PLACE, retagged
 from velkin.core.files.safely import refuse_output, write_whole
@@ -121,7 +122,7 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     done = convert_chain(picture.numbers, chain, bits, wish.dither)
     outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, chain[0].source, space)
     converted = Picture(done.numbers, alpha_in(picture, bits), space.model)
-    data = encode_numbers(converted, kind, profile_of(space), family(space), source, wish.quality)
+    data = encode_numbers(converted, kind, profile_of(space), family(space), source, Coding(wish.quality))
     write_whole(wish.out, data, wish.replace)
     return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers)
 
@@ -164,7 +165,7 @@ def _as_decoded(picture: Picture, source: Path, kind: str, own_kind: str, space:
         raise NotSupported("assigning keeps every number, its bits too", wish.out)
     check_format(kind, bits, picture.model, wish.out)
     icc = None if space is None or space.id == "lab" else profile_of(space)
-    data = encode_numbers(picture, kind, icc, family(space) if space is not None else "", source, wish.quality)
+    data = encode_numbers(picture, kind, icc, family(space) if space is not None else "", source, Coding(wish.quality))
     write_whole(wish.out, data, wish.replace)
     return Copied(wish.out, space, 0.0, None, False, picture.not_numbers)
 

@@ -2,15 +2,73 @@
 
 from __future__ import annotations
 
-import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from velkin.core.errors import NotSupported
+from velkin.core.files.formats import SUBSAMPLINGS, SUFFIXES, TIFF_COMPRESSIONS, check_format
+from velkin.core.files.metadata import ALL, KEEPING, MetadataPolicy
+from velkin.core.handoff.naming import NameFacts, stem_of
+from velkin.core.handoff.sizing import LONG, Size
+from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
-from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 
-_WORD = re.compile(r"\{(name|n)\}")
-_ILLEGAL = re.compile(r'[/\\:*?"<>|\x00-\x1f]')
+NUMBER, SKIP, REPLACE = "number", "skip", "replace"
+#: What happens where a file of the name is there already.
+EXISTING = {
+    NUMBER: "number the new one",
+    SKIP: "leave it and write nothing",
+    REPLACE: "replace it, after asking",
+}
+#: Output sharpening: the share of local lightness contrast that is added.
+SHARPENING = {"off": 0.0, "low": 0.25, "standard": 0.5, "high": 0.9}
+
+
+@dataclass(frozen=True)
+class FileFormat:
+    """The kind of file.
+
+    Attributes
+    ----------
+    kind : str
+        ``jpeg``, ``png``, ``tiff``, ``webp``, ``avif`` or ``jxl``.
+    bits : int
+        8 or 16.
+    dither : bool
+        Blue noise within half a code when going to 8 bits.
+    quality : int
+        1 to 100, of the formats with loss.
+    subsampling : str
+        Of JPEG: ``4:4:4`` keeps colour at full size, ``4:2:2`` and ``4:2:0`` halve it in one or both directions.
+    compression : str
+        Of TIFF: ``none``, ``lzw`` or ``deflate``, all without loss.
+    """
+
+    kind: str = "jpeg"
+    bits: int = 8
+    dither: bool = True
+    quality: int = 92
+    subsampling: str = "4:4:4"
+    compression: str = "deflate"
+
+    @property
+    def lossless(self) -> bool:
+        """Whether every sample comes back as it was written."""
+        return self.kind in ("tiff", "png")
+
+    def words(self) -> str:
+        """The format in words."""
+        name = {"jpeg": "JPEG", "png": "PNG", "tiff": "TIFF", "webp": "WebP", "avif": "AVIF", "jxl": "JPEG XL"}[self.kind]
+        return f"{name} {self.bits}-bit" + ("" if self.lossless else f", quality {self.quality}")
+
+    def check(self, model: str) -> None:
+        """Refuse what cannot be written in a colour model. Raises NotSupported."""
+        if self.kind not in SUFFIXES:
+            raise NotSupported(f"the format {self.kind!r} is not one of {', '.join(SUFFIXES)}")
+        if not 1 <= self.quality <= 100:
+            raise NotSupported(f"quality {self.quality} is not within 1 to 100")
+        if self.subsampling not in SUBSAMPLINGS or self.compression not in TIFF_COMPRESSIONS:
+            raise NotSupported(f"{self.subsampling} or {self.compression} is not known")
+        check_format(self.kind, self.bits, model, None)
 
 
 @dataclass(frozen=True)
@@ -22,65 +80,79 @@ class Destination:
     id : str
     name : str
     space_id : str
-        A built-in space.
+        Id of a space that the shoot knows; empty where none is chosen yet, as for a press whose profile is still to come.
     folder : str
         Absolute, or relative to the shoot file's folder.
-    long_edge : int
-        Longest side in pixels; pictures are never enlarged. 0 keeps the full size.
-    quality : int
-        JPEG quality 1 to 100.
     pattern : str
-        File name without suffix; ``{name}`` is the frame's name, ``{n}`` its number in the run.
+        File name without suffix (`naming.WORDS`).
     ticked : bool
         Whether the next hand-off writes it.
+    about : str
+        What it is for, in one line.
+    intent, black_point
+        How its space is reached.
+    icc_version : 2 or 4
+        Of the embedded profile, where Velkin writes it; a profile that came from elsewhere stays as it is.
+    file : FileFormat
+    size : Size
+    sharpen : str
+        One of `SHARPENING`.
+    metadata : MetadataPolicy
+    existing : str
+        One of `EXISTING`.
+    outside_limit : float
+        Share outside above which a frame is named before the run starts.
     """
 
     id: str
     name: str
     space_id: str = "srgb"
     folder: str = "handed off"
-    long_edge: int = 2048
-    quality: int = 92
     pattern: str = "{name}"
     ticked: bool = True
+    about: str = ""
+    intent: Intent = Intent.RELATIVE
+    black_point: bool = True
+    icc_version: int = 4
+    file: FileFormat = field(default_factory=FileFormat)
+    size: Size = field(default_factory=lambda: Size(LONG))
+    sharpen: str = "off"
+    metadata: MetadataPolicy = field(default_factory=lambda: MetadataPolicy(ALL))
+    existing: str = NUMBER
+    outside_limit: float = 0.05
 
-    @property
-    def space(self) -> RGBSpace:
-        """The space the files are written in."""
-        return BUILT_IN[self.space_id]
+    def check(self, space: Space | None) -> None:
+        """Refuse a destination that could not be written to.
 
-    def check(self) -> None:
-        """Refuse a destination that could not be written.
+        Parameters
+        ----------
+        space : Space or None
+            The space of `space_id`, None where the shoot does not have it.
 
         Raises
         ------
         NotSupported
             Saying which value is wrong.
         """
-        if self.space_id not in BUILT_IN:
-            raise NotSupported(f"the space {self.space_id!r} is not known")
-        if not 1 <= self.quality <= 100:
-            raise NotSupported(f"JPEG quality {self.quality} is not within 1 to 100")
-        if self.long_edge and not 16 <= self.long_edge <= 65000:
-            raise NotSupported(f"a long edge of {self.long_edge} pixels is not within 16 to 65000")
-        if not self.folder.strip():
-            raise NotSupported("the destination has no folder")
-        self.file_name("x", 1)
+        if not self.name.strip():
+            raise NotSupported("the destination has no name")
+        if not self.space_id:
+            raise NotSupported(f"{self.name} has no space or profile yet; choose one")
+        if space is None:
+            raise NotSupported(f"the space {self.space_id!r} of {self.name} is not known any more; choose another")
+        self.file.check(space.model)
+        self.size.check()
+        if self.sharpen not in SHARPENING or self.existing not in EXISTING or self.metadata.keep not in KEEPING:
+            raise NotSupported(f"{self.name} holds a choice that is not known: {self.sharpen}, {self.existing}")
+        if self.icc_version not in (2, 4):
+            raise NotSupported(f"ICC version {self.icc_version} is not 2 or 4")
+        if not self.folder.strip() or "\0" in self.folder:
+            raise NotSupported(f"{self.name} has no folder")
+        self.file_name(NameFacts("x", 1))
 
-    def file_name(self, frame: str, number: int) -> str:
-        """The written file's name for a frame.
-
-        Raises
-        ------
-        NotSupported
-            When the pattern makes an empty or illegal name, or has a word in braces that means nothing.
-        """
-        if re.search(r"[{}]", _WORD.sub("", self.pattern)):
-            raise NotSupported(f"the name pattern {self.pattern!r} is wrong; it knows {{name}} and {{n}}")
-        stem = _WORD.sub(lambda word: frame if word.group(1) == "name" else str(number), self.pattern).strip()
-        if not stem or stem.startswith(".") or _ILLEGAL.search(stem) or len(stem.encode()) > 200:
-            raise NotSupported(f"the name pattern {self.pattern!r} makes the name {stem!r}, which no folder can hold")
-        return f"{stem}.jpg"
+    def file_name(self, facts: NameFacts) -> str:
+        """The written file's name for a frame. Raises NotSupported."""
+        return stem_of(self.pattern, facts) + SUFFIXES[self.file.kind]
 
 
 @dataclass(frozen=True)
@@ -90,7 +162,7 @@ class ProofGoal:
     Attributes
     ----------
     space : str
-        Id of a space that the shoot knows; empty for that of the first destination that is ticked.
+        Id of a space that the shoot knows; empty for that of the first destination that is ticked, whose intent counts then.
     intent : Intent
     black_point : bool
         Black point compensation.
@@ -99,8 +171,3 @@ class ProofGoal:
     space: str = ""
     intent: Intent = Intent.RELATIVE
     black_point: bool = True
-
-
-def web_srgb() -> Destination:
-    """The destination every shoot starts with."""
-    return Destination("web", "Web sRGB", "srgb", "web", 2048, 92)

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.conversion.convert import Conversion, as_float, converted, linear_in, quantised
-from velkin.core.files.encode import best_bits, check_format, encode_numbers, format_of
+from velkin.core.files.encode import encode_numbers
+from velkin.core.files.formats import Coding, best_bits, check_format, format_of
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.gamut.ease import ease
@@ -66,7 +67,12 @@ def write_eased(source: Path, start: Space, to: Space, easings: Sequence[Easing]
     if bits != own:
         numbers = as_float(numbers) if bits == 32 else _codes(as_float(numbers), bits)
     data = encode_numbers(
-        Picture(numbers, alpha_in(picture, bits), picture.model), kind, profile_of(start), family(start), source, wish.quality
+        Picture(numbers, alpha_in(picture, bits), picture.model),
+        kind,
+        profile_of(start),
+        family(start),
+        source,
+        Coding(wish.quality),
     )
     write_whole(wish.out, data, wish.replace)
     return Eased(wish.out, before, after, change, picture.not_numbers)

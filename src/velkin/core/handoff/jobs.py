@@ -1,24 +1,100 @@
-"""What a hand-off of a shoot has to write, and remembering what was written."""
+"""What a hand-off of a shoot has to write: one job for each frame at each destination, with its name; and what is left out."""
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable
-from datetime import datetime
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from velkin.core.handoff.destination import Destination
-from velkin.core.handoff.run import Done, Job, free_name
+from velkin.core.errors import NotSupported
+from velkin.core.files.facts import FileFacts
+from velkin.core.handoff.destination import REPLACE, SKIP, Destination
+from velkin.core.handoff.naming import NameFacts, folded, free_name
+from velkin.core.path import ColourPath
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.shoot.state import WrittenFile
+from velkin.core.shoot.state import State
+
+#: As `destination.EXISTING`, for callers that must not write beside an existing file either.
+REFUSE = "refuse"
 
 
-def jobs_for(shoot: Shoot, frames: Iterable[int], destinations: Iterable[Destination], number_taken: bool = True) -> list[Job]:
-    """The files to write for frames × destinations, each with its own name; frames whose numbers mean nothing known are left out.
+@dataclass(frozen=True)
+class Job:
+    """One file to write.
+
+    Attributes
+    ----------
+    frame : int
+    name : str
+    source : Path
+    path : ColourPath
+        Led to the destination.
+    destination : Destination
+    out : Path
+    replace : bool
+        Whether a file of that name may be replaced.
+    digest : str
+        Hash of the source's bytes when it came in; empty where a changed source is to be used as it is.
+    light, profile : str
+        What it was made with, in words, for the receipt.
+    state : str
+        Fingerprint of all that the file depends on.
+    pixels : int
+        Of the source.
+    """
+
+    frame: int
+    name: str
+    source: Path
+    path: ColourPath
+    destination: Destination
+    out: Path
+    replace: bool = False
+    digest: str = ""
+    light: str = ""
+    profile: str = ""
+    state: str = ""
+    pixels: int = 0
+
+
+@dataclass(frozen=True)
+class Left:
+    """A file that will not be written, and why."""
+
+    frame: int
+    destination: Destination
+    out: Path | None
+    why: str
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What a run writes, frame by frame, and what it leaves out."""
+
+    jobs: tuple[Job, ...]
+    left: tuple[Left, ...]
+
+
+UNKNOWN = "nothing says what its numbers mean"
+
+
+def plan_for(
+    shoot: Shoot,
+    frames: Iterable[int],
+    destinations: Iterable[Destination],
+    existing: str | None = None,
+    changed_too: bool = False,
+) -> Plan:
+    """The files to write for frames × destinations, each with its own name.
 
     Parameters
     ----------
-    number_taken : bool
-        Give a name that is taken on the disk a number; otherwise keep it, and let the writing refuse or replace it.
+    existing : str, optional
+        What happens where a file of the name is there, in place of what each destination says: ``number``, ``skip``,
+        ``replace`` or ``refuse`` (the writing will fail).
+    changed_too : bool
+        Also use sources that have changed since they came in.
 
     Raises
     ------
@@ -26,35 +102,53 @@ def jobs_for(shoot: Shoot, frames: Iterable[int], destinations: Iterable[Destina
         When a destination cannot be written.
     """
     state = shoot.state
+    chosen = tuple(destinations)
+    for d in chosen:
+        d.check(state.known_space(d.space_id))
     jobs: list[Job] = []
-    taken: set[Path] = set()
-    for destination in destinations:
-        destination.check()
-        folder = shoot.folder_of(destination)
-        for number, identifier in enumerate(frames, start=1):
-            if not state.path(identifier).known:
+    left: list[Left] = []
+    taken: set[str] = set()
+    for number, f in enumerate(frames, start=1):
+        for d in chosen:
+            if not state.path(f).known:
+                left.append(Left(f, d, None, UNKNOWN))
                 continue
-            frame = state.frames[identifier]
-            wanted = folder / destination.file_name(frame.name, number)
-            if number_taken or wanted in taken:
-                out = free_name(wanted, taken)
-            else:
+            try:
+                wanted = shoot.folder_of(d) / d.file_name(name_facts(state, f, d, number))
+            except NotSupported as error:
+                left.append(Left(f, d, None, error.message))
+                continue
+            how = existing or d.existing
+            there = os.path.lexists(wanted) and folded(wanted) not in taken
+            if how == SKIP and there:
+                left.append(Left(f, d, wanted, "a file of that name is there already"))
+                taken.add(folded(wanted))
+                continue
+            if how in (REPLACE, REFUSE, SKIP) and folded(wanted) not in taken:
                 out = wanted
-                taken.add(out)
-            path = state.toward(state.path(identifier), identifier, destination.space)
-            jobs.append(Job(identifier, frame.name, frame.path, path, destination, out))
-    return jobs
+                taken.add(folded(wanted))
+            else:
+                out = free_name(wanted, taken)
+            job = job_of(state, f, d, out)
+            jobs.append(replace(job, replace=how == REPLACE, digest="" if changed_too else job.digest))
+    return Plan(tuple(jobs), tuple(left))
 
 
-def unsettled(shoot: Shoot, frames: Iterable[int]) -> list[int]:
-    """Frames that no hand-off writes: nothing says what their numbers mean."""
-    return [f for f in frames if not shoot.state.path(f).known]
+def job_of(state: State, frame: int, d: Destination, out: Path) -> Job:
+    """The job of a frame at a destination."""
+    f = state.frames[frame]
+    facts: FileFacts = f.facts
+    profile = state.profiles[f.profile].name if f.is_raw and f.profile is not None else ""
+    return Job(
+        frame, f.name, f.path, state.toward_destination(frame, d), d, out, False, f.digest,
+        state.light_of(frame).name, profile, state.fingerprint(frame, d), facts.width * facts.height,
+    )  # fmt: skip
 
 
-def record(shoot: Shoot, done: Done) -> None:
-    """Remember a written file in the shoot; failures leave no trace there."""
-    if done.written is None:
-        return
-    state = shoot.state.fingerprint(done.job.frame, done.job.destination) if done.job.frame in shoot.state.frames else ""
-    at = datetime.now().astimezone().isoformat(timespec="seconds")
-    shoot.record_written(WrittenFile(done.job.frame, done.job.destination.id, done.job.out, at, done.ok, done.finding, state))
+def name_facts(state: State, frame: int, d: Destination, number: int) -> NameFacts:
+    """What the words of a destination's name pattern stand for."""
+    f = state.frames[frame]
+    space = state.known_space(d.space_id)
+    return NameFacts(
+        f.name, number, state.light_of(frame).name, f.facts.exif.taken, state.name, d.name, space.name if space else ""
+    )

@@ -1,29 +1,34 @@
-"""A hand-off run: many frames to their destinations on all cores, one bad file never stopping the rest."""
+"""A hand-off run: many frames to their destinations on all cores, one bad file never stopping the rest.
+
+A frame is decoded once and written to all its destinations; large frames wait until there is memory for them.
+"""
 
 from __future__ import annotations
 
+import itertools
 import os
-from collections.abc import Callable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+import shutil
+import threading
+import time
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from queue import SimpleQueue
+from typing import Any, Protocol
 
-from velkin.core.errors import VelkinError
-from velkin.core.handoff.destination import Destination
-from velkin.core.handoff.write import Written, hand_off_frame
-from velkin.core.path import ColourPath
+from numpy.typing import NDArray
 
+from velkin.core.errors import OutputFailed, OutputRefused, UnreadableFile, VelkinError
+from velkin.core.files.safely import being_written
+from velkin.core.files.source import levels_of
+from velkin.core.handoff.jobs import Job
+from velkin.core.handoff.write import Mark, Written, hand_off_frame
+from velkin.core.path import CameraStage
 
-@dataclass(frozen=True)
-class Job:
-    """One file to write."""
-
-    frame: int
-    name: str
-    source: Path
-    path: ColourPath
-    destination: Destination
-    out: Path
+#: Bytes that frames in work may take together; one frame alone may always go on.
+MEMORY = 1_050_000_000
+_MOST_WORKERS = 8
 
 
 @dataclass(frozen=True)
@@ -45,48 +50,267 @@ class Done:
         return self.written.check.summary() if self.written is not None else self.error
 
 
-def free_name(wanted: Path, taken: set[Path]) -> Path:
-    """A path that neither exists nor is taken by another job: the wanted one, else with -2, -3 …"""
-    number, candidate = 1, wanted
-    while candidate in taken or os.path.lexists(candidate):
-        number += 1
-        candidate = wanted.with_name(f"{wanted.stem}-{number}{wanted.suffix}")
-    taken.add(candidate)
-    return candidate
+class Remembers(Protocol):
+    """What keeps account of a run, so that it can go on after a crash (`journal.Journal`). Called from worker threads."""
+
+    token: str
+
+    def naming(self, job: Job, mark: Mark) -> None:
+        """A file is about to get its name."""
+
+    def done(self, done: Done) -> None:
+        """A job ended."""
 
 
-def _one(job: Job, replace: bool) -> Done:
+class Forgets:
+    """Keeps no account."""
+
+    token = ""
+
+    def naming(self, job: Job, mark: Mark) -> None:
+        """Nothing is kept."""
+
+    def done(self, done: Done) -> None:
+        """Nothing is kept."""
+
+
+class Control:
+    """Pauses and ends a run from another thread. Files begun are finished, so that nothing is left half written."""
+
+    def __init__(self) -> None:
+        self._go = threading.Event()
+        self._go.set()
+        self._cancelled = threading.Event()
+
+    def pause(self) -> None:
+        """Begin no more files until `go_on`."""
+        self._go.clear()
+
+    def go_on(self) -> None:
+        """Go on after a pause."""
+        self._go.set()
+
+    def cancel(self) -> None:
+        """Begin no more files and end."""
+        self._cancelled.set()
+        self._go.set()
+
+    @property
+    def paused(self) -> bool:
+        """Whether the run pauses."""
+        return not self._go.is_set()
+
+    @property
+    def cancelled(self) -> bool:
+        """Whether the run is to end."""
+        return self._cancelled.is_set()
+
+    def may_begin(self) -> bool:
+        """Wait while paused; whether another file may be begun."""
+        self._go.wait()
+        return not self.cancelled
+
+
+class Pace:
+    """How long the rest will take, from the time that files took so far; pauses are not counted."""
+
+    def __init__(self, total: int, now: Callable[[], float] = time.monotonic) -> None:
+        self._total, self._now = total, now
+        self._since: float | None = now()
+        self._spent = 0.0
+        self._done = 0
+
+    def pause(self) -> None:
+        """The run pauses."""
+        if self._since is not None:
+            self._spent += self._now() - self._since
+            self._since = None
+
+    def go_on(self) -> None:
+        """The run goes on."""
+        if self._since is None:
+            self._since = self._now()
+
+    def finished(self) -> None:
+        """One more file is finished."""
+        self._done += 1
+
+    def left(self) -> float | None:
+        """Seconds left; None until the first file is finished."""
+        spent = self._spent + (0.0 if self._since is None else self._now() - self._since)
+        return spent / self._done * (self._total - self._done) if self._done else None
+
+
+class _Room:
+    """Memory that frames in work share."""
+
+    def __init__(self, total: int) -> None:
+        self._total, self._used = total, 0
+        self._changed = threading.Condition()
+
+    def take(self, wanted: int) -> None:
+        with self._changed:
+            self._changed.wait_for(lambda: self._used == 0 or self._used + wanted <= self._total)
+            self._used += wanted
+
+    def give_back(self, taken: int) -> None:
+        with self._changed:
+            self._used -= taken
+            self._changed.notify_all()
+
+
+class _Run:
+    """One run's shared things: memory, folders that do not take files, and where results go."""
+
+    def __init__(self, control: Control, told: Callable[[Job, str], None], journal: Remembers) -> None:
+        self.control, self.told, self.journal = control, told, journal
+        self.results: SimpleQueue[Done | None] = SimpleQueue()
+        self.room = _Room(MEMORY)
+        self._shut: dict[Path, str] = {}
+
+    def frame(self, jobs: list[Job]) -> None:
+        """All files of one frame; None in the results at the end."""
+        weight = _weight(jobs)
+        try:
+            if not self.control.may_begin():
+                return
+            open_jobs = [j for j in jobs if not self._is_shut(j)]
+            if not open_jobs:
+                return
+            self.room.take(weight)
+            try:
+                pixels = self._decoded(open_jobs)
+                if pixels is not None:
+                    for job in open_jobs:
+                        if not self.control.may_begin():
+                            return
+                        self._end(self._one(job, pixels))
+            finally:
+                self.room.give_back(weight)
+        finally:
+            self.results.put(None)
+
+    def _end(self, done: Done) -> None:
+        self.journal.done(done)
+        self.results.put(done)
+
+    def _decoded(self, jobs: list[Job]) -> NDArray[Any] | None:
+        """The source's pixels; None, with every job ended, where there are none."""
+        first = jobs[0]
+        try:
+            self.told(first, "decoding")
+            if first.digest:
+                _check_unchanged(first)
+            return levels_of(first.source, first.path.camera)
+        except Exception as error:
+            for job in jobs:
+                self._end(Done(job, None, _reason(error, job)))
+            return None
+
+    def _one(self, job: Job, pixels: NDArray[Any]) -> Done:
+        try:
+            job.out.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            return Done(job, None, f"{job.out.parent}: the folder cannot be made ({error.strerror or error})")
+        try:
+            written = hand_off_frame(
+                job.source, pixels, job.path, job.destination, job.out, job.replace, self.journal.token,
+                lambda stage: self.told(job, stage), lambda mark: self.journal.naming(job, mark),
+            )  # fmt: skip
+            return Done(job, written, "")
+        except Exception as error:
+            if isinstance(error, OutputFailed) and not isinstance(error, OutputRefused):
+                self._shut[job.out.parent] = str(error)
+            return Done(job, None, _reason(error, job))
+
+    def _is_shut(self, job: Job) -> bool:
+        """Whether the job's folder still does not take files after one could not be written; the job ends then, undecoded."""
+        reason = self._shut.get(job.out.parent)
+        if reason is None:
+            return False
+        if _takes_files(job):
+            self._shut.pop(job.out.parent, None)
+            return False
+        self._end(Done(job, None, f"not begun: {job.out.parent} takes no files ({reason.split(': ')[-1]})"))
+        return True
+
+
+def _reason(error: Exception, job: Job) -> str:
+    if isinstance(error, VelkinError):
+        return str(error)
+    if isinstance(error, MemoryError):
+        return f"{job.source.name}: not enough memory to render it"
+    return f"{job.source.name}: could not be written ({error.__class__.__name__}: {error})"
+
+
+def _check_unchanged(job: Job) -> None:
+    """Refuse a source that is not the file that came in. Raises UnreadableFile."""
+    from velkin.core.shoot.shoot import digest_of
+
+    if not job.source.exists():
+        raise UnreadableFile("the file is not there any more", job.source)
+    if digest_of(job.source) != job.digest:
+        raise UnreadableFile(
+            "the file has changed since it came into the shoot; nothing was written of it. Look at it and hand it off as it is now, "
+            "or bring the old one back",
+            job.source,
+        )
+
+
+def _takes_files(job: Job) -> bool:
+    """Whether a folder takes a file and has room for one of about the job's size."""
     try:
         job.out.parent.mkdir(parents=True, exist_ok=True)
-        return Done(job, hand_off_frame(job.source, job.path, job.destination, job.out, replace), "")
-    except VelkinError as error:
-        return Done(job, None, str(error))
-    except OSError as error:
-        return Done(job, None, f"{job.out.parent}: the folder cannot be made ({error.strerror or error})")
-    except MemoryError:
-        return Done(job, None, f"{job.source.name}: not enough memory to render it")
+        if shutil.disk_usage(job.out.parent).free < max(job.pixels // 2, 1 << 20):
+            return False
+        with being_written(job.out) as temporary:
+            temporary.write_bytes(b"\0" * 4096)
+    except (OSError, VelkinError):
+        return False
+    return True
 
 
-def run(jobs: list[Job], replace: bool = False, cancelled: Callable[[], bool] = lambda: False) -> Iterator[Done]:
+def _weight(jobs: list[Job]) -> int:
+    """Bytes that a frame in work takes at most, about: while it is decoded, or its pixels, a result and that read back."""
+    job = jobs[0]
+    raw = isinstance(job.path.camera, CameraStage)
+    source, decoding = (6, 20) if raw else (8, 16)
+    results = max(2 * (4 if j.path.destination.model == "cmyk" else 3) * (j.destination.file.bits // 8) for j in jobs)
+    whole = 60 if any(j.path.easings for j in jobs) else 0
+    return job.pixels * max(decoding, source + results + 3 + whole)
+
+
+def run(
+    jobs: Iterable[Job],
+    control: Control | None = None,
+    told: Callable[[Job, str], None] = lambda job, stage: None,
+    journal: Remembers | None = None,
+) -> Iterator[Done]:
     """Write and check every job; results come as they are finished.
 
     Parameters
     ----------
-    jobs : list of Job
-    replace : bool
-        Whether existing files may be replaced.
-    cancelled : callable
-        Asked before each file is begun; files begun are finished, so that nothing is left half written.
+    jobs : iterable of Job
+        Those of one frame follow each other (`jobs.plan_for`).
+    control : Control, optional
+    told : callable
+        Called from the workers with a job and what begins: ``decoding``, ``rendering``, ``writing``, ``checking``.
+    journal : Remembers, optional
     """
-    workers = max(os.cpu_count() or 1, 1)
+    of_all = _Run(control or Control(), told, journal or Forgets())
+    groups = [list(g) for _, g in itertools.groupby(jobs, key=lambda j: (j.frame, j.source))]
+    workers = min(max(os.cpu_count() or 1, 1), _MOST_WORKERS)
     with ThreadPoolExecutor(max_workers=workers, thread_name_prefix="handoff") as pool:
-        waiting = iter(jobs)
-        running: set[Future[Done]] = set()
-        while True:
-            while len(running) < workers and not cancelled() and (job := next(waiting, None)) is not None:
-                running.add(pool.submit(_one, job, replace))
-            if not running:
-                return
-            finished, running = wait(running, return_when=FIRST_COMPLETED)
-            for future in finished:
-                yield future.result()
+        try:
+            for group in groups:
+                pool.submit(of_all.frame, group)
+            ended = 0
+            while ended < len(groups):
+                done = of_all.results.get()
+                if done is None:
+                    ended += 1
+                else:
+                    yield done
+        except GeneratorExit:  # whoever asked wants no more of it
+            of_all.control.cancel()
+            raise

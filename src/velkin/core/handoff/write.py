@@ -1,73 +1,150 @@
-"""Rendering one frame for one destination: resized in linear light, encoded, tagged, written whole, checked."""
+"""Writing one frame for one destination: rendered, encoded, tagged, checked, and only then under its name."""
 
 from __future__ import annotations
 
+import os
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
-import cv2
-import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.files.encode import jpeg_bytes
-from velkin.core.files.metadata import carry_into
-from velkin.core.files.safely import write_whole
-from velkin.core.files.source import decode_source
-from velkin.core.handoff.check import Check, check_jpeg
+from velkin.core.errors import OutputFailed
+from velkin.core.files.encode import write_numbers
+from velkin.core.files.formats import Coding
+from velkin.core.files.picture import Picture
+from velkin.core.files.safely import being_written, publish, refuse_output
+from velkin.core.handoff.check import Check, check_file
+from velkin.core.handoff.copies import family
 from velkin.core.handoff.destination import Destination
-from velkin.core.icc.write import matrix_profile
-from velkin.core.path import CameraStage, ColourPath
-from velkin.core.render import eased, encode_8bit, to_space, to_working
+from velkin.core.handoff.naming import free_name
+from velkin.core.handoff.rendering import AtDestination, at_destination
+from velkin.core.icc.space import profile_of
+from velkin.core.path import ColourPath
 
-Pixels = NDArray[np.float32]
+#: The folder next to written files where those go whose check failed.
+SET_ASIDE = "failed checks"
+
+
+@dataclass(frozen=True)
+class Mark:
+    """What a file is known by before and after it gets its name: inode, bytes, time of the last change in nanoseconds."""
+
+    inode: int
+    bytes: int
+    changed: int
+
+    @classmethod
+    def of(cls, path: Path) -> Mark:
+        """The mark of a file. Raises OSError."""
+        at = path.stat()
+        return cls(at.st_ino, at.st_size, at.st_mtime_ns)
 
 
 @dataclass(frozen=True)
 class Written:
-    """One file handed off."""
+    """One file handed off.
+
+    Attributes
+    ----------
+    out : Path
+        Where it lies: under its name, or in the folder of those that failed their check.
+    check : Check
+    before, after : float
+        Share outside without easings, and with them.
+    size : (width, height)
+    bytes : int
+    kept : bool
+        Whether the source's own numbers were kept.
+    """
 
     out: Path
     check: Check
+    before: float
+    after: float
+    size: tuple[int, int]
+    bytes: int
+    kept: bool
 
 
-def fitted_size(width: int, height: int, long_edge: int) -> tuple[int, int]:
-    """Size of a picture whose longest side is at most `long_edge` (0: as it is); never enlarged."""
-    longest = max(width, height)
-    if not long_edge or longest <= long_edge:
-        return width, height
-    scale = long_edge / longest
-    return max(round(width * scale), 1), max(round(height * scale), 1)
+def hand_off_frame(
+    source: Path,
+    pixels: NDArray[Any],
+    path: ColourPath,
+    destination: Destination,
+    out: Path,
+    replace: bool = False,
+    token: str = "",
+    told: Callable[[str], None] = lambda stage: None,
+    naming: Callable[[Mark], None] = lambda mark: None,
+) -> Written:
+    """Write one frame for one destination and check the file by reading it back before it gets its name.
 
-
-def render_frame(source: Path, path: ColourPath, destination: Destination) -> Pixels:
-    """A frame's unclipped linear RGB in the destination's space, at its size."""
-    pixels = decode_source(source, path.camera)
-    height, width = pixels.shape[:2]
-    size = fitted_size(width, height, destination.long_edge)
-    # resizing commutes with a raw path's matrices, so that it is done once, first, on linear camera numbers
-    linear = isinstance(path.camera, CameraStage) and not path.steps
-    if not linear:
-        pixels = to_working(pixels, path)
-    if size != (width, height):
-        pixels = np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
-    working = to_working(pixels, path) if linear else pixels
-    return to_space(eased(working, path), path, destination.space)
-
-
-def hand_off_frame(source: Path, path: ColourPath, destination: Destination, out: Path, replace: bool = False) -> Written:
-    """Write one frame for one destination and check the file by reading it back.
+    Parameters
+    ----------
+    source : Path
+        Whose metadata are carried over.
+    pixels : ndarray (H, W, C)
+        As `source.levels_of` decodes it.
+    path : ColourPath
+        Led to the destination.
+    replace : bool
+        Whether a file of that name may be replaced.
+    token : str
+        Stands in the name of the half-written file.
+    told : callable
+        Called with ``rendering``, ``writing``, ``checking`` as they begin.
+    naming : callable
+        Called with the finished file's mark just before it gets its name.
 
     Raises
     ------
-    UnreadableFile
-        When the source is gone or damaged.
     OutputRefused, OutputFailed
         When the file must not or cannot be written; nothing is left under its name.
+    BadProfile
     """
-    space = destination.space
-    pixels = encode_8bit(render_frame(source, path, destination), space)
-    profile = matrix_profile(space)
-    size = (pixels.shape[1], pixels.shape[0])
-    data = carry_into(jpeg_bytes(pixels, profile, destination.quality), source, space.id == "srgb", size)
-    write_whole(out, data, replace)
-    return Written(out, check_jpeg(out, pixels, space, profile))
+    refuse_output(out, [source], replace)
+    told("rendering")
+    meant = at_destination(pixels, path, destination)
+    with being_written(out, token) as temporary:
+        told("writing")
+        _encode(temporary, source, meant, path, destination)
+        told("checking")
+        check = check_file(temporary, meant, destination, path.destination)
+        kept_in = out if check.ok else _aside(out, check)
+        naming(Mark.of(temporary))
+        size = temporary.stat().st_size
+        publish(temporary, kept_in, replace and check.ok)
+    height, width = meant.codes.shape[:2]
+    return Written(kept_in, check, meant.before.share, meant.after.share, (width, height), size, meant.kept)
+
+
+def _encode(out: Path, source: Path, meant: AtDestination, path: ColourPath, destination: Destination) -> None:
+    file, space = destination.file, path.destination
+    coding = Coding(file.quality, file.subsampling, file.compression, destination.metadata, meant.ppi)
+    picture = Picture(meant.codes, None, space.model)
+    try:
+        write_numbers(out, picture, file.kind, profile_of(space, destination.icc_version), family(space), source, coding)
+    except OSError:
+        raise
+    except MemoryError:
+        raise
+    except Exception as error:  # encoders and exiv2 raise what they like, also for a full disk
+        if "space" in str(error).lower() and os.statvfs(out.parent).f_bavail == 0:
+            raise OSError(28, "No space left on device") from error
+        raise OutputFailed(f"the {file.kind.upper()} could not be written ({error}); nothing was left there", out) from error
+
+
+def _aside(out: Path, check: Check) -> Path:
+    """Where a file goes whose check failed, with a note that says why."""
+    folder = out.parent / SET_ASIDE
+    folder.mkdir(exist_ok=True)
+    aside = free_name(folder / out.name, set())
+    aside.with_name(aside.name + ".txt").write_text(
+        f"{out.name} did not pass its check and was not handed off.\n\n"
+        + "\n".join(f"{'passed' if i.ok else 'FAILED'}  {i.about}: {i.finding}" for i in check.items)
+        + "\n",
+        encoding="utf-8",
+    )
+    return aside

@@ -19,9 +19,9 @@ from velkin.core.icc.read import LARGEST, parse
 from velkin.core.icc.recognise import recognise
 from velkin.core.icc.transform import check_source
 from velkin.core.icc.write import gray_profile, matrix_profile
-from velkin.core.icc.write_output import OutputTables, output_profile
+from velkin.core.icc.write_output import OutputTables, lab_grid, output_profile
 from velkin.core.spaces.adaptation import D50
-from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, ECIRGB, SRGB, RGBSpace, family_of
 from velkin.core.spaces.transfer import Transfer
 
@@ -79,7 +79,12 @@ def plain_ink() -> ICCSpace:
     ink = np.stack(np.meshgrid(steps, steps, steps, steps, indexing="ij"), axis=-1)
     rgb = (1.0 - ink[..., :3]) * (1.0 - ink[..., 3:])
     lab = xyz_to_lab(SRGB.decode(rgb) @ SRGB.to_xyz.T)
-    tables = OutputTables(lab, np.zeros((2, 2, 2, 4)))
+    # the way back is not converted to, but its black is where black point compensation begins
+    side = 17
+    wanted = np.clip(SRGB.encode(np.clip(lab_to_xyz(lab_grid(side)) @ SRGB.from_xyz.T, 0.0, 1.0)), 0.0, 1.0)
+    black = 1.0 - wanted.max(axis=1, keepdims=True)
+    back = np.hstack([(1.0 - wanted - black) / np.maximum(1.0 - black, 1e-6), black])
+    tables = OutputTables(lab, np.clip(back, 0.0, 1.0).reshape(side, side, side, 4))
     data = output_profile("Plain ink, no press", tables, tables, D50)
     return ICCSpace("plain-ink", "plain ink", "cmyk", "output", data)
 

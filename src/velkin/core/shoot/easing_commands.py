@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable
 from contextlib import AbstractContextManager
 from dataclasses import replace
@@ -11,6 +12,7 @@ from velkin.core.conversion.convert import is_destination
 from velkin.core.errors import BadProfile, ShootError
 from velkin.core.gamut.easing import BRUSHED, Easing, Place, Stroke
 from velkin.core.handoff.destination import ProofGoal
+from velkin.core.handoff.destination_file import destination_to_data
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 from velkin.core.shoot.records import easings_to_json, goal_to_json
@@ -36,7 +38,7 @@ class EasingCommands:
         def _remember(self, space: Space) -> None: ...
 
     def set_goal(self, space: Space | None, intent: Intent = Intent.RELATIVE, black_point: bool = True) -> None:
-        """Choose what is proofed for; None follows the first destination that is ticked.
+        """Choose what is proofed for; None follows the first destination that is ticked, whose intent it then is.
 
         Raises
         ------
@@ -46,11 +48,16 @@ class EasingCommands:
         if space is not None and not is_destination(space):
             raise BadProfile(f"{space.name} has no way from colours to device values; nothing can be proofed for it")
         goal = ProofGoal(space.id if space is not None else "", intent, black_point)
-        if goal == self.state.goal:
+        followed = self.state.proof_destination()
+        changed = replace(followed, intent=intent, black_point=black_point) if space is None else followed
+        if goal == self.state.goal and changed == followed:
             return
-        with self._step(f"proof for {space.name if space is not None else self.state.proof_destination().name}"):
+        with self._step(f"proof for {space.name if space is not None else followed.name}"):
             if space is not None:
                 self._remember(space)
+            if changed != followed:  # what is proofed is what is written
+                text = json.dumps(destination_to_data(changed))
+                self._store.run("UPDATE destinations SET json = ? WHERE id = ?", text, changed.id)
             self._store.run("INSERT OR REPLACE INTO facts VALUES ('proof', ?)", goal_to_json(goal))
 
     def set_easings(self, frame: int, easings: tuple[Easing, ...], what: str = "ease", joins: bool = False) -> None:

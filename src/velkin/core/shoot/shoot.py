@@ -19,11 +19,14 @@ from velkin.core.errors import ShootError, UnreadableFile
 from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
 from velkin.core.files.safely import is_text_name
 from velkin.core.gamut.easing import Easing
-from velkin.core.handoff.destination import Destination, ProofGoal, web_srgb
+from velkin.core.handoff.destination import Destination, ProofGoal
+from velkin.core.handoff.destination_file import destination_from_data, destination_to_data
+from velkin.core.handoff.starters import web_srgb
 from velkin.core.icc.space import Space, built_in_space
 from velkin.core.shoot.colour_commands import ColourCommands, count_words
 from velkin.core.shoot.easing_commands import EasingCommands
 from velkin.core.shoot.giving import GivingPlan
+from velkin.core.shoot.handoff_commands import HandoffCommands
 from velkin.core.shoot.lights import PATTERN, Arrival, check_pattern, light_name, propose_lights, under_one_light
 from velkin.core.shoot.records import (
     easings_from_json,
@@ -38,7 +41,7 @@ from velkin.core.shoot.records import (
     rules_from_json,
     space_from_json,
 )
-from velkin.core.shoot.state import ROLES, Frame, Gift, Light, State, WrittenFile
+from velkin.core.shoot.state import ROLES, Frame, Gift, Light, State
 from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import BUILT_IN, ROMM, RGBSpace
 from velkin.core.tags.facts import PictureFacts, facts_of
@@ -82,7 +85,7 @@ def look_at(path: Path, page: int = 0) -> Arrival:
     return Arrival(facts_of(found), digest_of(path), found.said)
 
 
-class Shoot(ColourCommands, EasingCommands):
+class Shoot(ColourCommands, EasingCommands, HandoffCommands):
     """An open shoot and its commands. Each command is one undoable step; nothing else changes a shoot."""
 
     def __init__(self, store: Store) -> None:
@@ -102,7 +105,7 @@ class Shoot(ColourCommands, EasingCommands):
         with shoot._store.plain():
             shoot._store.run("INSERT INTO facts VALUES ('name', ?), ('working', ?)", name, ROMM.id)
             web = web_srgb()
-            shoot._store.run("INSERT INTO destinations VALUES (?, 0, ?)", web.id, json.dumps(asdict(web)))
+            shoot._store.run("INSERT INTO destinations VALUES (?, 0, ?)", web.id, json.dumps(destination_to_data(web)))
         return shoot
 
     @classmethod
@@ -175,7 +178,8 @@ class Shoot(ColourCommands, EasingCommands):
             profiles={r["id"]: self._profile(r["json"]) for r in rows("SELECT id, json FROM profiles")},
             readings={r["frame"]: self._reading(r["json"], charts) for r in rows("SELECT * FROM readings")},
             destinations=tuple(
-                Destination(**json.loads(r["json"])) for r in rows("SELECT json FROM destinations ORDER BY position, id")
+                destination_from_data(json.loads(r["json"]))
+                for r in rows("SELECT json FROM destinations ORDER BY position, id")
             ),
             charts=charts,
             light_pattern=facts.get("light_pattern", PATTERN),
@@ -211,14 +215,6 @@ class Shoot(ColourCommands, EasingCommands):
         if kept is None or kept.chart is not charts.get(kept.chart.id):
             kept = self._readings[text] = reading_from_json(text, charts)
         return kept
-
-    def written(self, frame: int | None = None) -> list[WrittenFile]:
-        """Files handed off, oldest first; of one frame or of all."""
-        where = "" if frame is None else f" WHERE frame = {int(frame)}"
-        return [
-            WrittenFile(r["frame"], r["destination"], Path(r["path"]), r["at"], bool(r["ok"]), r["finding"], r["state"])
-            for r in self._store.rows(f"SELECT * FROM written{where} ORDER BY id")
-        ]
 
     def folder_of(self, destination: Destination) -> Path:
         """A destination's folder; a relative one lies next to the shoot file."""
@@ -538,21 +534,6 @@ class Shoot(ColourCommands, EasingCommands):
 
     def _raw_among(self, frames: Iterable[int]) -> list[int]:
         return [f for f in frames if self.state.frames[f].is_raw]
-
-    def set_destination(self, destination: Destination) -> None:
-        """Change a destination. Raises NotSupported for values that cannot be written."""
-        destination.check()
-        text = json.dumps(asdict(destination))
-        with self._step(f"change the destination {destination.name}"):
-            self._store.run("UPDATE destinations SET json = ? WHERE id = ? AND json <> ?", text, destination.id, text)
-
-    def record_written(self, file: WrittenFile) -> None:
-        """Remember a file that was handed off; a fact about the disk, which undo does not take back."""
-        with self._store.plain():
-            self._store.run(
-                "INSERT INTO written(frame, destination, path, at, ok, finding, state) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                file.frame, file.destination, str(file.path), file.at, int(file.ok), file.finding, file.state,
-            )  # fmt: skip
 
     def relocate(self, frame: int, path: Path) -> None:
         """Say where a missing source lies now; refused when its bytes are not the frame's. Raises ShootError, UnreadableFile."""

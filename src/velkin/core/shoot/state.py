@@ -23,7 +23,7 @@ from velkin.core.handoff.destination import Destination, ProofGoal
 from velkin.core.icc.space import Space, built_in_space, shown_for_now
 from velkin.core.icc.transform import Intent
 from velkin.core.path import CameraStage, ColourPath, PictureStage, built_in_stage, path_of, profile_stage
-from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.spaces.rgb import SRGB, RGBSpace
 from velkin.core.tags.facts import PictureFacts
 from velkin.core.tags.ledger import Entry, steps_of
 from velkin.core.tags.pins import Pin
@@ -124,6 +124,39 @@ class LightWhite:
 
 
 @dataclass(frozen=True)
+class WrittenDetails:
+    """How a file was written and checked, as it was then.
+
+    Attributes
+    ----------
+    space, file, size, intent, metadata : str
+        In words: the space embedded, the format, the size rule, the intent, what of the metadata was kept.
+    width, height, bytes : int
+    before, after : float
+        Share outside without easings, and with them.
+    light, profile : str
+    checks : tuple of (about, ok, finding)
+    kept : bool
+        Whether the source's own numbers were kept.
+    """
+
+    space: str
+    file: str
+    size: str
+    intent: str
+    metadata: str
+    width: int
+    height: int
+    bytes: int
+    before: float
+    after: float
+    light: str
+    profile: str
+    checks: tuple[tuple[str, bool, str], ...]
+    kept: bool
+
+
+@dataclass(frozen=True)
 class WrittenFile:
     """A file that was handed off, and what its check found."""
 
@@ -134,6 +167,8 @@ class WrittenFile:
     ok: bool
     finding: str
     state: str
+    run: int | None = None
+    details: WrittenDetails | None = None
 
 
 @dataclass(frozen=True)
@@ -174,7 +209,16 @@ class State:
 
     def proof_space(self) -> Space:
         """The space that is proofed for."""
-        return self.space(self.goal.space) if self.goal.space else self.proof_destination().space
+        if self.goal.space:
+            return self.space(self.goal.space)
+        return self.known_space(self.proof_destination().space_id) or SRGB
+
+    def proof_way(self) -> tuple[Intent, bool]:
+        """Intent and black point compensation of the proof: those of the destination that it follows, else its own."""
+        if self.goal.space:
+            return self.goal.intent, self.goal.black_point
+        d = self.proof_destination()
+        return d.intent, d.black_point
 
     def proof_name(self) -> str:
         """What is proofed for, in words: the destination's name where it is one, else the space's."""
@@ -191,9 +235,17 @@ class State:
         acting = tuple(e for e in self.easings_of(frame) if e.acts(goal.id))
         return replace(path, destination=goal, intent=intent, black_point=point, easings=acting)
 
+    def toward_destination(self, frame: int, d: Destination) -> ColourPath:
+        """A frame's path as a destination's files are written. Raises KeyError for a destination whose space is not known."""
+        return self.toward(self.path(frame), frame, self.space(d.space_id), d.intent, d.black_point)
+
+    def known_space(self, identifier: str) -> Space | None:
+        """A space by its id, None where the shoot does not have it."""
+        return self.spaces.get(identifier) or built_in_space(identifier)
+
     def space(self, identifier: str) -> Space:
         """A space by its id: built in, or kept in the shoot."""
-        found = self.spaces.get(identifier) or built_in_space(identifier)
+        found = self.known_space(identifier)
         if found is None:
             raise KeyError(identifier)
         return found
@@ -239,7 +291,7 @@ class State:
         steps = steps_of(ledger, lambda i: known.get(i) or self.space(i))
         goal = self.proof_space()
         path = path_of(camera, self.working, goal, frame.exposure, steps)
-        return self.toward(path, frame.id, goal, self.goal.intent, self.goal.black_point)
+        return self.toward(path, frame.id, goal, *self.proof_way())
 
     def path(self, frame: int) -> ColourPath:
         """The colour path of a frame as it is now."""
@@ -298,8 +350,10 @@ class State:
     def fingerprint(self, frame: int, destination: Destination) -> str:
         """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
         f = self.frames[frame]
-        settings = replace(destination, ticked=True, name="", folder="", pattern="")
-        text = repr((self.toward(self.path(frame), frame, destination.space), f.digest, settings))
+        settings = replace(destination, ticked=True, name="", about="", folder="", pattern="", existing="", outside_limit=0.0)
+        if self.known_space(destination.space_id) is None:
+            return ""
+        text = repr((self.toward_destination(frame, destination), f.digest, settings))
         return hashlib.sha256(text.encode()).hexdigest()[:16]
 
     def chart_frame(self, light: int) -> int | None:

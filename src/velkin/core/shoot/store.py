@@ -16,7 +16,7 @@ from pathlib import Path
 from velkin.core.errors import OutputRefused, ShootError
 
 _APPLICATION = 0x564C4B4E  # "VLKN"
-_VERSION = 4
+_VERSION = 5
 
 _SCHEMA = """
 CREATE TABLE facts (key TEXT PRIMARY KEY, value TEXT NOT NULL);
@@ -38,7 +38,14 @@ CREATE TABLE easings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE 
 CREATE TABLE destinations (id TEXT PRIMARY KEY, position REAL NOT NULL, json TEXT NOT NULL);
 CREATE TABLE written (
     id INTEGER PRIMARY KEY, frame INTEGER NOT NULL, destination TEXT NOT NULL, path TEXT NOT NULL, at TEXT NOT NULL,
-    ok INTEGER NOT NULL, finding TEXT NOT NULL, state TEXT NOT NULL);
+    ok INTEGER NOT NULL, finding TEXT NOT NULL, state TEXT NOT NULL, run INTEGER, details TEXT NOT NULL DEFAULT '{}');
+CREATE TABLE runs (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, begun TEXT NOT NULL, ended TEXT, how TEXT NOT NULL DEFAULT '', token TEXT NOT NULL,
+    process INTEGER NOT NULL);
+CREATE TABLE run_files (
+    run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, position INTEGER NOT NULL, frame INTEGER NOT NULL,
+    destination TEXT NOT NULL, path TEXT NOT NULL, replaces INTEGER NOT NULL, mark TEXT NOT NULL DEFAULT '',
+    state TEXT NOT NULL DEFAULT 'waiting', finding TEXT NOT NULL DEFAULT '', PRIMARY KEY (run, position));
 CREATE TABLE steps (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, undone INTEGER NOT NULL DEFAULT 0);
 CREATE TABLE inverses (id INTEGER PRIMARY KEY AUTOINCREMENT, step INTEGER NOT NULL, sql TEXT NOT NULL);
 CREATE TABLE recording (step INTEGER);
@@ -46,9 +53,10 @@ INSERT INTO recording VALUES (NULL);
 CREATE INDEX inverses_by_step ON inverses(step);
 CREATE INDEX frames_by_light ON frames(light, position);
 CREATE INDEX written_by_frame ON written(frame, destination);
+CREATE INDEX written_by_run ON written(run);
 """
 
-#: Decisions that can be undone; `written` holds facts about files outside and cannot.
+#: Decisions that can be undone; `written`, `runs` and `run_files` hold facts about files outside and cannot.
 _UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations", "charts", "spaces", "easings")
 
 #: What brings a shoot of each earlier version to the next one; triggers are made anew after it.
@@ -67,6 +75,18 @@ CREATE TABLE spaces (id TEXT PRIMARY KEY, json TEXT NOT NULL);
 """,
     3: """
 CREATE TABLE easings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
+""",
+    4: """
+ALTER TABLE written ADD COLUMN run INTEGER;
+ALTER TABLE written ADD COLUMN details TEXT NOT NULL DEFAULT '{}';
+CREATE TABLE runs (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, begun TEXT NOT NULL, ended TEXT, how TEXT NOT NULL DEFAULT '', token TEXT NOT NULL,
+    process INTEGER NOT NULL);
+CREATE TABLE run_files (
+    run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, position INTEGER NOT NULL, frame INTEGER NOT NULL,
+    destination TEXT NOT NULL, path TEXT NOT NULL, replaces INTEGER NOT NULL, mark TEXT NOT NULL DEFAULT '',
+    state TEXT NOT NULL DEFAULT 'waiting', finding TEXT NOT NULL DEFAULT '', PRIMARY KEY (run, position));
+CREATE INDEX written_by_run ON written(run);
 """,
 }
 

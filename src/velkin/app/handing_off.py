@@ -1,0 +1,354 @@
+"""Hand-off from the window: what is to be known before it starts, the run with pause and cancel, going on after a crash, receipts."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from velkin.app.words import count
+from velkin.core.errors import VelkinError
+from velkin.core.handoff.destination import Destination
+from velkin.core.icc.space import Space
+from velkin.core.shoot.shoot import Shoot
+
+if TYPE_CHECKING:
+    from velkin.app.desk import Desk
+    from velkin.core.handoff.jobs import Job
+    from velkin.core.handoff.preflight import Concern
+    from velkin.core.handoff.run import Control, Done, Pace
+    from velkin.core.shoot.handoff_commands import KeptRun
+    from velkin.core.shoot.state import State
+
+#: What a run's stages are called.
+STAGES = {"decoding": "reading", "rendering": "rendering", "writing": "writing", "checking": "reading back"}
+
+
+@dataclass(frozen=True)
+class Ended:
+    """How a run ended."""
+
+    good: int
+    failed: int
+    cancelled: bool
+
+
+class HandingOff(QObject):
+    """The hand-off of the open shoot; one run at a time."""
+
+    concerns_changed = pyqtSignal()
+    started = pyqtSignal(object)  # list of Job
+    stage = pyqtSignal(object, str)  # Job, what begins
+    file = pyqtSignal(object)  # Done
+    ended = pyqtSignal(object)  # Ended
+    pause_changed = pyqtSignal(bool)
+    _stage_from_worker = pyqtSignal(object, str)
+    _done_from_worker = pyqtSignal(object, int, int)
+    _concerns_from_worker = pyqtSignal(int, object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._model = desk.model
+        self._control: Control | None = None
+        self.pace: Pace | None = None
+        #: What the last run of this shoot did, in the order it was done, and its number in the shoot's memory.
+        self.results: list[Done] = []
+        self.last_run: int | None = None
+        #: What is to be known before the next start; None while it is looked up.
+        self.concerns: tuple[Concern, ...] | None = None
+        #: Whether sources that changed since they came in are used as they are now.
+        self.changed_too = False
+        self._asked: tuple[int, ...] = ()
+        self._wish = 0
+        self._look_soon = QTimer(self)
+        self._look_soon.setSingleShot(True)
+        self._look_soon.setInterval(350)
+        self._look_soon.timeout.connect(self._look)
+        self._stage_from_worker.connect(self.stage)
+        self._done_from_worker.connect(self._one_done)
+        self._concerns_from_worker.connect(self._concerned)
+
+    # ---- destinations -----------------------------------------------------------------------------------------
+
+    def set_destination(self, destination: Destination, space: Space | None = None) -> bool:
+        """Change a destination; whether it was done."""
+        return self._desk.command(lambda s: s.set_destination(destination, space))
+
+    def add(self, pairs: list[tuple[Destination, Space | None]]) -> list[str]:
+        """Add destinations; their ids, none where it was refused."""
+        made: list[str] = []
+        self._desk.command(lambda s: made.extend(s.add_destinations(pairs)))
+        return made
+
+    def remove(self, identifier: str) -> None:
+        """Take a destination away."""
+        self._desk.command(lambda s: s.remove_destination(identifier))
+
+    # ---- before the start -------------------------------------------------------------------------------------
+
+    def look(self, frames: tuple[int, ...]) -> None:
+        """Look on a worker, a moment later, for what is to be known before these frames are handed off."""
+        self._asked = frames
+        self._wish += 1
+        self._look_soon.start()
+
+    def _look(self) -> None:
+        shoot = self._model.shoot
+        if shoot is None or self.running:
+            return
+        from velkin.core.handoff.jobs import plan_for  # the libraries that write files load when they are needed
+        from velkin.core.handoff.preflight import concerns_of
+
+        wish, state = self._wish, shoot.state
+        self.concerns = None
+        self.concerns_changed.emit()
+        try:
+            plan = plan_for(shoot, self._asked, state.ticked(), changed_too=self.changed_too)
+        except VelkinError:
+            self._concerned(wish, ())  # the start says it
+            return
+        shares = _Shares(self._desk, state)
+
+        def work() -> None:
+            stale = lambda: wish != self._wish  # noqa: E731
+            found = concerns_of(state, plan, shares.of, self.changed_too, stale)
+            self._concerns_from_worker.emit(wish, tuple(found))
+
+        self._desk.service.do(work, lambda _: None)
+
+    def _concerned(self, wish: int, found: tuple[Concern, ...]) -> None:
+        if wish == self._wish:
+            self.concerns = found
+            self.concerns_changed.emit()
+
+    def use_changed(self, on: bool) -> None:
+        """Use sources that changed since they came in as they are now, or not."""
+        self.changed_too = on
+        self.look(self._asked)
+
+    # ---- the run ----------------------------------------------------------------------------------------------
+
+    @property
+    def running(self) -> bool:
+        """Whether files are being written."""
+        return self._control is not None
+
+    @property
+    def paused(self) -> bool:
+        """Whether the run pauses."""
+        return self._control is not None and self._control.paused
+
+    def start(self, frames: tuple[int, ...], replacing: int = 0) -> None:
+        """Write frames to the ticked destinations and check each file; `replacing` files may be replaced, no more."""
+        from velkin.core.handoff.jobs import UNKNOWN, plan_for
+
+        shoot = self._model.shoot
+        if shoot is None or self.running:
+            return
+        if not shoot.state.ticked():
+            self._model.report("No destination is ticked; tick one on the Hand-off bench.")
+            return
+        try:
+            plan = plan_for(shoot, frames, shoot.state.ticked(), changed_too=self.changed_too)
+        except VelkinError as error:
+            self._model.report(error)
+            return
+        replaced = sum(j.replace and os.path.lexists(j.out) for j in plan.jobs)
+        if replaced > replacing:
+            self.look(frames)
+            self._model.report(
+                f"{count(replaced, 'file')} would be replaced. The button says so in a moment; press it again if you mean it."
+            )
+            return
+        waiting = {x.frame for x in plan.left if x.why == UNKNOWN}
+        if waiting:
+            self._model.report(
+                f"{count(len(waiting), 'frame')} left out of the hand-off: nothing says what {'its' if len(waiting) == 1 else 'their'} "
+                "numbers mean. Decide on the Source bench."
+            )
+        self._begin(shoot, list(plan.jobs))
+
+    def retry(self) -> None:
+        """Write once more what failed in the last run."""
+        shoot = self._model.shoot
+        failed = [d.job for d in self.results if not d.ok]
+        if shoot is None or self.running or not failed:
+            return
+        from dataclasses import replace
+
+        from velkin.core.handoff.jobs import job_of
+        from velkin.core.handoff.naming import free_name
+
+        state, taken, jobs = shoot.state, set[str](), []
+        destinations = {d.id: d for d in state.destinations}
+        for job in failed:
+            d = destinations.get(job.destination.id)
+            if d is None or job.frame not in state.frames or state.known_space(d.space_id) is None:
+                continue
+            folder = shoot.folder_of(d)
+            out = folder / job.out.name if job.replace else free_name(folder / job.out.name, taken)
+            fresh = job_of(state, job.frame, d, out)
+            jobs.append(replace(fresh, replace=job.replace, digest="" if self.changed_too else fresh.digest))
+        self._begin(shoot, jobs)
+
+    def interrupted(self) -> KeptRun | None:
+        """A run of this shoot that a crash cut off and that can go on."""
+        shoot = self._model.shoot
+        return None if shoot is None or self.running else shoot.interrupted()
+
+    def go_on_after_crash(self) -> None:
+        """Go on with the interrupted run where it stopped."""
+        from velkin.core.handoff.journal import close_account, jobs_left
+
+        shoot, kept = self._model.shoot, self.interrupted()
+        if shoot is None or kept is None:
+            return
+        try:
+            jobs, finished = jobs_left(shoot, kept)
+            close_account(shoot.path, kept, finished)
+        except VelkinError as error:
+            self._model.report(error)
+            return
+        self._model.notice.emit(
+            f"{count(len(finished), 'file')} of the interrupted hand-off {'was' if len(finished) == 1 else 'were'} finished and checked."
+        )
+        if jobs:
+            self._begin(shoot, jobs)
+        else:
+            self._model.changes()
+
+    def give_up(self) -> None:
+        """Do not go on with the interrupted run; what it wrote stays."""
+        kept = self.interrupted()
+        if kept is not None:
+            self._desk.command(lambda s: s.give_up(kept.id))
+
+    def _begin(self, shoot: Shoot, jobs: list[Job]) -> None:
+        from velkin.core.handoff.journal import Journal
+        from velkin.core.handoff.run import Control, Pace, run
+
+        if not jobs:
+            return
+        try:
+            journal = Journal.begin(shoot.path, jobs)
+        except VelkinError as error:
+            self._model.report(error)
+            return
+        control = self._control = Control()
+        self.pace, self.results, self.last_run = Pace(len(jobs)), [], journal.run
+        self.started.emit(jobs)
+        self._desk.progress.emit("Handing off", 0, len(jobs))
+
+        def work() -> str:
+            number = 0
+            try:
+                for number, done in enumerate(run(jobs, control, self._stage_from_worker.emit, journal), start=1):
+                    self._done_from_worker.emit(done, number, len(jobs))
+            finally:
+                journal.end(number < len(jobs))
+            return journal.trouble
+
+        self._desk.service.do(work, self._ended)
+
+    def pause(self, on: bool) -> None:
+        """Begin no more files for now, or go on."""
+        if self._control is None or self.pace is None or on == self._control.paused:
+            return
+        if on:
+            self._control.pause()
+            self.pace.pause()
+        else:
+            self._control.go_on()
+            self.pace.go_on()
+        self.pause_changed.emit(on)
+
+    def cancel(self) -> None:
+        """Begin no more files and end; what is finished stays."""
+        if self._control is not None:
+            self._control.cancel()
+
+    def _one_done(self, done: Done, number: int, total: int) -> None:
+        self.results.append(done)
+        if self.pace is not None:
+            self.pace.finished()
+        self.file.emit(done)
+        self._desk.progress.emit("Handing off", number, total)
+
+    def _ended(self, result: Any) -> None:
+        cancelled = self._control is not None and self._control.cancelled
+        self._control = None
+        self._desk.progress.emit("", 0, 0)
+        if isinstance(result, VelkinError) or result:
+            self._model.report(result if isinstance(result, VelkinError) else result[:1].upper() + result[1:] + ".")
+        good = sum(d.ok for d in self.results)
+        self.ended.emit(Ended(good, len(self.results) - good, cancelled))
+        if self._model.shoot is not None:
+            self._model.changes()
+
+    def forget(self) -> None:
+        """Another shoot is open."""
+        self.results, self.last_run, self.concerns, self.changed_too = [], None, None, False
+        self._wish += 1
+
+    # ---- afterwards -------------------------------------------------------------------------------------------
+
+    def write_receipt(self, out: Path, done: Callable[[], None] = lambda: None) -> None:
+        """Write the receipt of the last run on a worker; `out` ends with .html or .pdf."""
+        shoot = self._model.shoot
+        if shoot is None:
+            return
+        run = self.last_run
+        if run is None:
+            run = next((r.id for r in shoot.runs()), None)
+        if run is None:
+            self._model.report("Nothing was handed off in this shoot yet; a receipt tells of a hand-off.")
+            return
+        from velkin.core.files.safely import write_whole
+        from velkin.core.handoff.receipt import receipt_of, with_pictures
+        from velkin.core.handoff.receipt_page import as_html
+        from velkin.core.handoff.receipt_paper import as_pdf
+
+        try:
+            receipt = receipt_of(shoot, run)
+        except VelkinError as error:
+            self._model.report(error)
+            return
+
+        def work() -> Path:
+            full = with_pictures(receipt)
+            write_whole(out, as_pdf(full) if out.suffix.lower() == ".pdf" else as_html(full).encode(), True)
+            return out
+
+        def finished(result: Any) -> None:
+            self._desk.progress.emit("", 0, 0)
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+            else:
+                self._model.notice.emit(f"The receipt was written: {result}")
+            done()
+
+        self._desk.progress.emit("Writing the receipt", 0, 1)
+        self._desk.service.do(work, finished)
+
+
+class _Shares:
+    """About how much of frames lies outside destinations, from their small pictures."""
+
+    def __init__(self, desk: Desk, state: State) -> None:
+        self._desk, self._state = desk, state
+
+    def of(self, frame: int, destination: Destination) -> float | None:
+        from velkin.core.gamut.proof import count_outside
+        from velkin.core.render import eased, to_working
+
+        try:
+            path = self._state.toward_destination(frame, destination)
+            small = self._desk.service.small(self._state.frames[frame], path)
+            return count_outside(eased(to_working(small, path), path), path.proof).share
+        except (VelkinError, KeyError):
+            return None
