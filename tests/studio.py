@@ -43,3 +43,10 @@ def shoot_chart(
     shot = Shot(datetime(2026, 5, 4, 10, seed % 60), Fraction(1, 60), 8.0, 100, neutral / neutral[1], orientation)
     write_dng(path, mosaic, camera, shot)
     return corners
+
+
+#: Takes out of a shoot file what version 5 brought; to make one of an earlier version.
+BEFORE_5 = """
+DROP TABLE run_files; DROP TABLE runs; DROP INDEX written_by_run;
+ALTER TABLE written DROP COLUMN run; ALTER TABLE written DROP COLUMN details;
+"""

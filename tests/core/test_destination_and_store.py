@@ -9,10 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from velkin.core.errors import NotSupported, OutputRefused, ShootError, VelkinError
-from velkin.core.handoff.destination import Destination, web_srgb
-from velkin.core.handoff.run import free_name
+from velkin.core.handoff.destination import Destination, FileFormat
+from velkin.core.handoff.naming import NameFacts, free_name
+from velkin.core.handoff.sizing import LONG, Size
+from velkin.core.handoff.starters import web_srgb
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.store import Store, backup_path
+from velkin.core.spaces.rgb import SRGB
 
 WEB = web_srgb()
 
@@ -28,13 +31,13 @@ WEB = web_srgb()
     ],
 )
 def test_names_follow_the_pattern(pattern, name):
-    assert replace(WEB, pattern=pattern).file_name("north-0412", 7) == name
+    assert replace(WEB, pattern=pattern).file_name(NameFacts("north-0412", 7)) == name
 
 
 @given(st.text(max_size=40))
 def test_no_pattern_makes_a_name_that_leaves_the_folder(pattern):
     try:
-        name = replace(WEB, pattern=pattern).file_name("frame", 3)
+        name = replace(WEB, pattern=pattern).file_name(NameFacts("frame", 3))
     except NotSupported:
         return
     assert Path("/folder", name).parent == Path("/folder")
@@ -45,7 +48,7 @@ def test_no_pattern_makes_a_name_that_leaves_the_folder(pattern):
 @given(st.text(min_size=1, max_size=30))
 def test_no_frames_name_leaves_the_folder(frame):
     try:
-        name = WEB.file_name(frame, 1)
+        name = WEB.file_name(NameFacts(frame, 1))
     except NotSupported:
         return
     assert Path("/folder", name).parent == Path("/folder")
@@ -54,25 +57,37 @@ def test_no_frames_name_leaves_the_folder(frame):
 @pytest.mark.parametrize(
     "wrong",
     [
-        {"quality": 0},
-        {"quality": 101},
-        {"long_edge": 5},
-        {"long_edge": 99999},
+        {"file": FileFormat(quality=0)},
+        {"file": FileFormat(quality=101)},
+        {"size": Size(LONG, 5)},
+        {"size": Size(LONG, 99999)},
         {"folder": "  "},
-        {"space_id": "none"},
+        {"file": FileFormat("jpeg", 16)},
+        {"file": FileFormat("bmp")},
+        {"sharpen": "much"},
+        {"existing": "ask"},
+        {"icc_version": 3},
+        {"name": " "},
         {"pattern": ""},
     ],
 )
 def test_values_that_cannot_be_written_are_refused(wrong):
     with pytest.raises(NotSupported):
-        replace(WEB, **wrong).check()
-    WEB.check()
+        replace(WEB, **wrong).check(SRGB)
+    WEB.check(SRGB)
+
+
+def test_a_destination_without_a_space_is_refused_by_name():
+    with pytest.raises(NotSupported, match="no space or profile yet"):
+        replace(WEB, space_id="").check(None)
+    with pytest.raises(NotSupported, match="not known any more"):
+        replace(WEB, space_id="icc-gone").check(None)
 
 
 def test_free_names_count_up_past_files_and_jobs(tmp_path):
     (tmp_path / "a.jpg").touch()
     (tmp_path / "a-3.jpg").symlink_to("nowhere")
-    taken: set[Path] = set()
+    taken: set[str] = set()
     names = [free_name(tmp_path / "a.jpg", taken).name for _ in range(3)]
     assert names == ["a-2.jpg", "a-4.jpg", "a-5.jpg"]
 

@@ -10,11 +10,12 @@ import pytest
 from PIL import Image
 
 from velkin.core.errors import BadProfile, NotSupported, ShootError
+from velkin.core.files.raw import levels
 from velkin.core.gamut.easing import BRUSHED, HUE, KNEE, Place, Stroke, full_strength, new_easing
-from velkin.core.gamut.outside import measure_outside
-from velkin.core.handoff.jobs import jobs_for
+from velkin.core.handoff.jobs import plan_for
+from velkin.core.handoff.rendering import at_destination
 from velkin.core.handoff.run import run
-from velkin.core.handoff.write import render_frame
+from velkin.core.handoff.sizing import long_edge
 from velkin.core.icc.space import space_of
 from velkin.core.icc.transform import Intent
 from velkin.core.shoot.records import easings_from_json, easings_to_json
@@ -22,6 +23,8 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import OPRGB, P3, SRGB
 from velkin.core.tags.rules import CONVERT_NOW, HOLD, Rule
 from velkin.sim.press import press_profile
+
+from ..studio import BEFORE_5
 
 
 @pytest.fixture
@@ -107,8 +110,7 @@ def test_a_shoot_of_the_version_before_is_brought_forward(demo_shoot) -> None:
     with sqlite3.connect(demo_shoot) as old:
         for (name,) in old.execute("SELECT name FROM sqlite_master WHERE type = 'trigger' AND name LIKE '%easings'").fetchall():
             old.execute(f"DROP TRIGGER {name}")
-        old.execute("DROP TABLE easings")
-        old.execute("PRAGMA user_version = 3")
+        old.executescript(BEFORE_5 + "DROP TABLE easings; PRAGMA user_version = 3;")
     shoot = Shoot.open(demo_shoot)
     frame = next(iter(shoot.state.frames))
     shoot.set_easings(frame, full_strength())
@@ -134,7 +136,7 @@ def test_an_easing_for_one_destination_acts_on_the_way_there_only(shoot, skeins)
     assert [e.kind for e in shoot.state.path(skeins).easings] == [HUE]
     shoot.set_goal(P3)
     assert [e.kind for e in shoot.state.path(skeins).easings] == [KNEE, HUE]
-    job = jobs_for(shoot, [skeins], shoot.state.destinations)[0]
+    job = plan_for(shoot, [skeins], shoot.state.destinations).jobs[0]
     assert job.path.destination == SRGB and [e.kind for e in job.path.easings] == [HUE]
 
 
@@ -159,14 +161,16 @@ def test_too_many_and_senseless_easings_are_refused_whole(shoot, skeins) -> None
 
 
 def test_what_is_handed_off_is_eased(shoot, skeins, tmp_path) -> None:
-    web = replace(shoot.state.destinations[0], folder=str(tmp_path / "web"), long_edge=600)
+    web = replace(shoot.state.destinations[0], folder=str(tmp_path / "web"), size=long_edge(600))
     written, shares = [], []
     for easings in ((), full_strength()):
         shoot.set_easings(skeins, easings)
-        (done,) = run(jobs_for(shoot, [skeins], [web]))
+        (done,) = run(plan_for(shoot, [skeins], [web]).jobs)
         assert done.ok
         written.append(np.asarray(Image.open(done.job.out)).astype(int))
-        shares.append(measure_outside(render_frame(done.job.source, done.job.path, web), SRGB).share)
+        there = at_destination(levels(done.job.source), done.job.path, web)
+        shares.append(there.after.share)
+        assert there.before.share == pytest.approx(shares[0]) and done.written.after == there.after.share
     assert shares[0] > 0.1 and shares[1] == 0
     assert np.abs(written[0] - written[1]).max() > 10
     assert shoot.state.fingerprint(skeins, web) != replace(shoot.state, easings={}).fingerprint(skeins, web)

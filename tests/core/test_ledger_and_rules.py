@@ -14,7 +14,7 @@ from PIL import Image
 from velkin.core.errors import BadProfile, ShootError
 from velkin.core.files.source import decode_source
 from velkin.core.handoff.copies import CopyWish, write_copy
-from velkin.core.handoff.jobs import jobs_for, unsettled
+from velkin.core.handoff.jobs import UNKNOWN, plan_for
 from velkin.core.icc.space import grays, same, space_of
 from velkin.core.icc.transform import Intent
 from velkin.core.icc.write import matrix_profile
@@ -201,8 +201,9 @@ def test_a_file_of_several_pictures_can_be_looked_at_elsewhere(shoot, tmp_path):
 
 def test_what_is_not_known_is_not_handed_off(shoot, ids):
     frames = [ids["bare"], ids["other"]]
-    assert unsettled(shoot, frames) == [ids["bare"]]
-    assert [j.frame for j in jobs_for(shoot, frames, shoot.state.ticked())] == [ids["other"]]
+    plan = plan_for(shoot, frames, shoot.state.ticked())
+    assert [(x.frame, x.why) for x in plan.left] == [(ids["bare"], UNKNOWN)]
+    assert [j.frame for j in plan.jobs] == [ids["other"]]
 
 
 # ---- the truth test -----------------------------------------------------------------------------------------------

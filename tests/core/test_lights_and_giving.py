@@ -20,6 +20,8 @@ from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import illuminant_at
 from velkin.sim.crowd import make_crowd
 
+from ..studio import BEFORE_5
+
 
 @pytest.fixture
 def shoot(demo_shoot):
@@ -220,7 +222,8 @@ def test_a_shoot_of_version_1_is_brought_up_with_its_undo_and_a_copy_kept(shoot,
         for (name,) in old.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
             old.execute(f"DROP TRIGGER {name}")
         old.executescript(
-            "DROP TABLE charts; DROP TABLE spaces; DROP TABLE easings; ALTER TABLE lights DROP COLUMN gift; PRAGMA user_version = 1;"
+            BEFORE_5
+            + "DROP TABLE charts; DROP TABLE spaces; DROP TABLE easings; ALTER TABLE lights DROP COLUMN gift; PRAGMA user_version = 1;"
             + "".join(f"ALTER TABLE frames DROP COLUMN {c};" for c in ("neutral", "kind", "held", "ledger", "pins"))
         )
     old.close()

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from velkin.cli.saying import print_json, say
+from velkin.cli.saying import Wrong, print_json, say
 from velkin.core.errors import NotSupported
 
 if TYPE_CHECKING:
@@ -21,6 +21,10 @@ def hand_off(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
     from velkin.core.shoot.shoot import Shoot
 
+    if not arguments.to and not arguments.resume:
+        raise Wrong("say which destination with --to, or go on with an interrupted hand-off with --resume")
+    if arguments.receipt is not None and arguments.receipt.suffix.lower() not in (".html", ".pdf"):
+        raise Wrong("a receipt is written as .html or .pdf")
     shoot = Shoot.open(arguments.shoot)
     try:
         return _go_on(shoot, arguments) if arguments.resume else _begin(shoot, arguments)
@@ -34,8 +38,6 @@ def _begin(shoot: Shoot, arguments: argparse.Namespace) -> int:
     from velkin.core.handoff.preflight import REPLACES, SKIPS, concerns_of
 
     state = shoot.state
-    if not arguments.to:
-        raise NotSupported("say which destination with --to, or go on with an interrupted hand-off with --resume")
     wanted = list(dict.fromkeys(_destination(shoot, name) for name in arguments.to))
     if arguments.out is not None:
         wanted = [replace(d, folder=str(arguments.out.absolute())) for d in wanted]

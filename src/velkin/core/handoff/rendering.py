@@ -319,8 +319,10 @@ def _own_numbers(source: NDArray[Any], path: ColourPath, destination: Destinatio
     if 8 * numbers.dtype.itemsize != bits:
         flat = quantised(as_float(numbers).reshape(-1, numbers.shape[2]), bits, destination.file.dither, 0, numbers.shape[1])
         numbers = flat.reshape(numbers.shape)
-    codes = _canvas(fit, numbers.shape[2], bits, path.destination.model)
-    _put(codes, numbers, fit, 0)
+    codes = numbers
+    if fit.out != fit.scaled:
+        codes = _canvas(fit, numbers.shape[2], bits, path.destination.model)
+        _put(codes, numbers, fit, 0)
     places, side = _places(_visible(fit))
     own = as_float(_blocks(numbers, places, side))
     colours = lab(linear_in(own, path.here, path.working, Intent.RELATIVE, False), path.working)
