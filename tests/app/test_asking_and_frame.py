@@ -87,11 +87,12 @@ def test_profiles_are_exported_and_imported_by_dialog(monkeypatch, window, ids, 
 
 
 def test_the_folder_of_a_destination_is_chosen(monkeypatch, window, tmp_path):
-    window.open_stop("handoff")
+    window.handoffs.destinations("web")
+    room = window.handoffs._destinations
     answer(monkeypatch, "getExistingDirectory", str(tmp_path / "out"))
-    window.handoff_bench._browse()
+    room._browse()
     assert window.model.state.destinations[0].folder == str(tmp_path / "out")
-    assert str(tmp_path / "out") in window.handoff_bench._preview.text()
+    assert str(tmp_path / "out") in room.names.text()
 
 
 @pytest.mark.parametrize("kind", ["shoot", "raw", "nothing"])

@@ -222,24 +222,27 @@ def test_matching_the_chart_sets_the_exposure_of_its_greys(window, ids, profile)
 
 def test_hand_off_needs_a_ticked_destination_and_a_name(window):
     bench = window.handoff_bench
-    bench._tick.setChecked(False)
+    bench.ticks["web"].setChecked(False)
     assert not window.model.state.ticked()
     assert not bench.run_button.isEnabled()
-    window.desk.hand_off(bench.frames())
+    window.desk.handoff.start(bench.frames())
     assert "No destination is ticked" in window.notice.label.text()
-    bench._tick.setChecked(True)
-    bench._pattern.setText("a/{name}")
-    bench._edited()
-    assert "no folder can hold" in window.notice.label.text()
+    bench.ticks["web"].setChecked(True)
+    assert bench.run_button.isEnabled()
+    window.handoffs.destinations("web")
+    room = window.handoffs._destinations
+    room.pattern.setText("a/{name}")
+    room._edited()
+    assert "no folder takes" in window.notice.label.text()
     assert window.model.state.destinations[0].pattern == "{name}"
-    assert bench._pattern.text() == "{name}"
+    assert room.pattern.text() == "{name}"
 
 
 def test_handing_off_twice_numbers_the_names_and_another_shoot_waits(qtbot, window, ids, demo_shoot):
     window.handoff_bench._which.button(2).setChecked(True)
     window.model.select(ids["north-0402"])
     for _ in range(2):
-        with qtbot.waitSignal(window.desk.handoff_ended, timeout=30000):
+        with qtbot.waitSignal(window.desk.handoff.ended, timeout=30000):
             window.handoff_bench.start()
             assert not window.desk.open_shoot(demo_shoot)
             assert "A hand-off is running" in window.notice.label.text()

@@ -98,7 +98,7 @@ def test_hand_off_says_written_changed_and_failed(shoot):
     assert says(shoot, frame, [good])[4].detail == "a.jpg checked"
     shoot.set_destination(replace(destination, folder="elsewhere", pattern="{name}-x"))
     assert says(shoot, frame, [good])[4].detail == "a.jpg checked", "where it lies does not change what is in it"
-    shoot.set_destination(replace(destination, quality=50))
+    shoot.set_destination(replace(destination, file=replace(destination.file, quality=50)))
     assert says(shoot, frame, [good])[4].detail == "changed since written"
 
 

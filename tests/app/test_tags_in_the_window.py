@@ -350,9 +350,10 @@ def test_held_frames_are_stepped_through_and_left_out_of_a_hand_off(window, qtbo
     first = window.model.current
     window.next_held()
     assert window.model.current != first and window.model.frame.held
-    window.desk.hand_off((here["bare"], here["wide"]))
-    qtbot.waitUntil(lambda: not window.desk.handing_off and bool(window.desk.last_run), timeout=20000)
-    assert [d.job.frame for d in window.desk.last_run] == [here["wide"]] and window.desk.last_run[0].ok
+    job = window.desk.handoff
+    job.start((here["bare"], here["wide"]))
+    qtbot.waitUntil(lambda: not job.running and bool(job.results), timeout=20000)
+    assert [d.job.frame for d in job.results] == [here["wide"]] and job.results[0].ok
 
 
 def test_profiles_that_appear_in_a_colour_folder_are_offered_at_once(window, qtbot, tmp_path):

@@ -9,6 +9,7 @@ import pytest
 from PIL import Image, ImageCms
 from PyQt6.QtCore import QPoint, Qt
 
+from velkin.app.handing_off import Ended
 from velkin.app.main import settle
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import read
@@ -82,9 +83,9 @@ def test_by_mouse(qtbot, window, tmp_path):
     qtbot.mouseClick(bench._all, LEFT, pos=QPoint(8, 10))
     assert bench._all.isChecked()
     assert bench.run_button.text() == "Hand off 12 frames"
-    with qtbot.waitSignal(window.desk.handoff_ended, timeout=120000) as ended:
+    with qtbot.waitSignal(window.desk.handoff.ended, timeout=120000) as ended:
         click(qtbot, bench.run_button)
-    assert ended.args == [12, 0, False]
+    assert ended.args == [Ended(12, 0, False)]
     written = sorted((window.model.shoot.path.parent / "web").iterdir())
     assert len(written) == 12
     for light, frame in (("north", "north-0401"), ("lamp", "lamp-0501")):
@@ -122,9 +123,9 @@ def test_by_keyboard(qtbot, window):
     assert window.model.frame.profile is not None
     press(Qt.Key.Key_5)
     assert window.model.stop == "handoff"
-    with qtbot.waitSignal(window.desk.handoff_ended, timeout=120000) as ended:
+    with qtbot.waitSignal(window.desk.handoff.ended, timeout=120000) as ended:
         press(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
-    assert ended.args[:2] == [8, 0]
+    assert ended.args == [Ended(8, 0, False)]
     settle(window, 20)
     press(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert window.model.frame.profile is None

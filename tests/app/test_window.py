@@ -1,5 +1,7 @@
 """The window's parts: what they say is what the core says; nothing crashes on bad input."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -7,6 +9,7 @@ from PyQt6.QtCore import QPointF, QSettings, Qt
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QMenuBar, QWidget
 
 from velkin.app import theme
+from velkin.app.handing_off import Ended
 from velkin.app.main import make_application, settle
 from velkin.app.window import Window
 from velkin.core.files.raw import decode
@@ -180,23 +183,25 @@ def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_pa
 def test_hand_off_into_a_folder_that_cannot_be_is_said_for_every_file(qtbot, window):
     bench = window.handoff_bench
     window.open_stop("handoff")
-    bench._folder.setText(str(window.model.state.frames[window.model.current].path / "no"))
-    bench._edited()
-    with qtbot.waitSignal(window.desk.handoff_ended, timeout=60000) as ended:
+    nowhere = str(window.model.state.frames[window.model.current].path / "no")
+    assert window.desk.handoff.set_destination(replace(window.model.state.destinations[0], folder=nowhere))
+    qtbot.waitUntil(lambda: any(c.kind == "folder" for c in window.desk.handoff.concerns or ()), timeout=20000)
+    with qtbot.waitSignal(window.desk.handoff.ended, timeout=60000) as ended:
         bench.start()
-    assert ended.args == [0, 8, False]
+    assert ended.args == [Ended(0, 8, False)]
     assert bench.retry_button.isVisible()
     assert "failed" in bench._state.text()
 
 
 def test_a_run_can_be_cancelled_and_keeps_what_is_finished(qtbot, window):
     window.open_stop("handoff")
-    window.desk.handoff_file.connect(lambda _: window.desk.cancel())
-    with qtbot.waitSignal(window.desk.handoff_ended, timeout=60000) as ended:
+    window.desk.handoff.file.connect(lambda _: window.desk.cancel())
+    with qtbot.waitSignal(window.desk.handoff.ended, timeout=60000) as ended:
         window.handoff_bench.start()
-    good, failed, cancelled = ended.args
-    assert cancelled and failed == 0 and 1 <= good < 8
-    assert len(list((window.model.shoot.path.parent / "web").iterdir())) == good
+    (how,) = ended.args
+    assert how.cancelled and how.failed == 0 and 1 <= how.good < 8
+    assert len(list((window.model.shoot.path.parent / "web").iterdir())) == how.good
+    assert window.desk.handoff.interrupted() is None, "what was cancelled is not offered again"
 
 
 def test_exposure_is_per_frame_and_undone(qtbot, window):

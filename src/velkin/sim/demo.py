@@ -5,13 +5,28 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 
 from platformdirs import user_data_path
 
 from velkin.core.errors import VelkinError
+from velkin.core.handoff.starters import STARTERS
 from velkin.core.shoot.shoot import Shoot, look_at
 from velkin.sim import elsewhere, madderfold, screens
+from velkin.sim.print_room import press_space
+
+
+#: The second destination of the demo: the shade card that Quill Lane prints.
+_SHADE_CARD = replace(
+    STARTERS["print room"],
+    id="shade card",
+    name="Shade card, Quill Lane",
+    folder="quill lane",
+    about="The printed shade card: Quill Lane's press by its own profile, two to a page.",
+    size=replace(STARTERS["print room"].size, print_width=18.0, print_height=13.0),
+    ticked=False,
+)
 
 
 def demo_folder() -> Path:
@@ -68,5 +83,7 @@ def write_demo_shoot(path: Path, frames: Path, arrived: list[Path] | None = None
         shoot.set_role([by_name["north-0402"], by_name["lamp-0502"]], "neutral")
         if arrived:
             shoot.add_frames([look_at(p) for p in arrived])
+        press = press_space()
+        shoot.add_destinations([(replace(_SHADE_CARD, space_id=press.id), press)])
     finally:
         shoot.close()

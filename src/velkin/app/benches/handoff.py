@@ -51,7 +51,8 @@ def what_it_writes(state: State, d: Destination) -> str:
     """A destination in a line: space, format, size and folder."""
     space = state.known_space(d.space_id)
     if space is None:
-        return "No profile chosen yet; choose it under Edit."
+        why = "Its profile is gone from the shoot" if d.space_id else "No profile chosen yet"
+        return f"{why}; choose one under Edit destinations."
     return f"{space.name}, {d.file.words()}, {d.size.words()}, into {d.folder}"
 
 

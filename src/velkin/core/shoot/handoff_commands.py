@@ -18,6 +18,7 @@ from velkin.core.handoff.destination_file import destination_to_data
 from velkin.core.icc.space import Space
 from velkin.core.shoot.state import State, WrittenDetails, WrittenFile
 from velkin.core.shoot.store import Store
+from velkin.core.spaces.rgb import SRGB
 
 #: More destinations than this help nobody.
 MOST_DESTINATIONS = 24
@@ -112,9 +113,13 @@ class HandoffCommands:
         NotSupported
             For values that cannot be written. One that has no space yet is kept as long as it is not ticked.
         """
-        if destination.space_id or destination.ticked:
-            known = self.state.known_space(destination.space_id)
-            destination.check(space if space is not None and space.id == destination.space_id else known)
+        known = self.state.known_space(destination.space_id)
+        if space is not None and space.id == destination.space_id:
+            known = space
+        if destination.ticked:
+            destination.check(known)
+        else:  # all else is looked at as if it were the commonest space
+            replace(destination, space_id=destination.space_id or SRGB.id).check(known or SRGB)
         text = json.dumps(destination_to_data(destination))
         with self._step(f"change the destination {destination.name}", joins):
             if space is not None:

@@ -1,0 +1,290 @@
+"""Hand-off in the real window: destinations, what is known before, the run with pause, going on after a crash, receivers, receipt."""
+
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QFileDialog, QLabel
+
+from velkin.app.dropping import sorted_drop
+from velkin.app.main import settle
+from velkin.app.words import time_left
+from velkin.core.files.picture import decode_picture
+from velkin.core.handoff.jobs import plan_for
+from velkin.core.handoff.journal import Journal
+from velkin.core.handoff.sizing import LONG, PRINT, long_edge
+from velkin.core.shoot.shoot import Shoot
+from velkin.sim.print_room import press_space
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def job(window, qtbot):
+    window.open_stop("handoff")
+    d = window.model.state.destinations[0]
+    window.desk.handoff.set_destination(replace(d, size=long_edge(300)))
+    return window.desk.handoff
+
+
+@pytest.fixture
+def room(window, job):
+    window.handoffs.destinations("web")
+    return window.handoffs._destinations
+
+
+def run(qtbot, window, job):
+    with qtbot.waitSignal(job.ended, timeout=120000) as ended:
+        window.hand_off()
+    settle(window, 20)
+    return ended.args[0]
+
+
+def web(window):
+    return next(d for d in window.model.state.destinations if d.id == "web")
+
+
+def pick(box, data):
+    index = box.findData(data)
+    assert index >= 0, data
+    box.setCurrentIndex(index)
+    box.activated.emit(index)
+
+
+# ---- destinations -------------------------------------------------------------------------------------------------
+
+
+def test_two_destinations_are_ticked_by_mouse_and_written_in_one_go(qtbot, window, job, ids):
+    bench = window.handoff_bench
+    assert list(bench.ticks) == ["web", "shade card"] and not bench.ticks["shade card"].isChecked()
+    qtbot.mouseClick(bench.ticks["shade card"], LEFT, pos=QPoint(8, 10))
+    assert [d.id for d in window.model.state.ticked()] == ["web", "shade card"]
+    bench._which.button(2).setChecked(True)
+    window.model.select(ids["north-0413"])
+    assert bench.run_button.text() == "Hand off 1 frame to 2 destinations"
+    assert "sRGB and Quill Lane" in bench.sentence.text()
+    qtbot.waitUntil(lambda: any(c.kind == "outside" for c in job.concerns or ()), timeout=60000)
+    with qtbot.waitSignal(job.ended, timeout=120000) as ended:
+        qtbot.mouseClick(bench.run_button, LEFT)
+    assert (ended.args[0].good, ended.args[0].failed) == (2, 0)
+    folder = window.model.shoot.path.parent
+    assert decode_picture(folder / "web" / "north-0413.jpg").model == "rgb"
+    ink = decode_picture(folder / "quill lane" / "north-0413.tif")
+    assert ink.model == "cmyk" and ink.numbers.shape[:2] == (1417, 2126)
+    assert window.path_bar.buttons["handoff"].stop().detail == "2 files checked"
+    assert bench._state.text() == "2 files written and checked"
+
+
+def test_everything_of_a_destination_is_edited_in_its_room_and_undone(qtbot, window, room):
+    before = web(window)
+    pick(room.kind, "tiff")
+    pick(room.bits, 16)
+    assert (web(window).file.kind, web(window).file.bits) == ("tiff", 16) and not room.dither.isVisible()
+    pick(room.kind, "jpeg")
+    assert web(window).file.bits == 8, "what a format cannot hold is not kept"
+    pick(room.size_kind, PRINT)
+    room.print_wide.setValue(10.0)
+    room.print_high.setValue(15.0)
+    room.ppi.setValue(200)
+    assert "787 px at 200 ppi" in room.sentence.text() or "1181 ×" in room.sentence.text()
+    room.space.choose("oprgb")
+    room.space.picked.emit(room.space.space())
+    pick(room.keep, "none")
+    assert not room.location.isEnabled()
+    pick(room.existing, "skip")
+    room.pattern.setText("{nn} {light}")
+    room._edited()
+    assert room.names.text().startswith("01 North window.jpg, 02 North window.jpg")
+    d = web(window)
+    assert (d.space_id, d.metadata.keep, d.existing, d.size.kind, d.size.ppi) == ("oprgb", "none", "skip", PRINT, 200)
+    while web(window) != before:
+        window.model.undo()
+    assert room.size_kind.currentData() == LONG and room.pattern.text() == "{name}"
+
+
+def test_starters_are_added_copied_and_taken_away(qtbot, window, room):
+    room.add_starter("print room")
+    assert room.destination().name == "Print room" and room.space.currentIndex() == -1
+    assert "Choose the space" in room.sentence.text()
+    window.desk.spaces.changed.emit()
+    room._fill()
+    room.space.choose(press_space().id)
+    room.space.picked.emit(room.space.space())
+    assert room.destination().space_id == press_space().id and room.intent.isVisible()
+    item = room.list.currentItem()
+    item.setCheckState(Qt.CheckState.Checked)
+    assert room.destination().ticked
+    room._copy()
+    assert [d.name for d in window.model.state.destinations][-2:] == ["Print room", "Print room 2"]
+    room._remove()
+    assert [d.name for d in window.model.state.destinations][-1] == "Print room"
+    qtbot.keyClick(room.list, Qt.Key.Key_Escape)
+    assert window.rooms.currentIndex() == 0
+
+
+def test_a_destination_without_a_profile_cannot_be_ticked(window, room):
+    room.add_starter("print room")
+    item = room.list.currentItem()
+    item.setCheckState(Qt.CheckState.Checked)
+    assert "no space or profile yet" in window.notice.label.text()
+    assert not room.destination().ticked and room.list.currentItem().checkState() == Qt.CheckState.Unchecked
+
+
+def test_destinations_are_saved_and_dropped_into_another_shoot(window, room, tmp_path):
+    room.save_to(tmp_path / "ours")
+    assert "ours.json was written" in window.notice.label.text()
+    assert sorted_drop([tmp_path / "ours.json"], True).destinations == [tmp_path / "ours.json"]
+    window.dropped([tmp_path / "ours.json"])
+    assert [d.name for d in window.model.state.destinations] == [
+        "Web sRGB",
+        "Shade card, Quill Lane",
+        "Web sRGB 2",
+        "Shade card, Quill Lane 2",
+    ]
+    (tmp_path / "bad.json").write_text('{"kind": "Velkin destinations", ')
+    window.dropped([tmp_path / "bad.json"])
+    assert "bad.json" in window.notice.label.text()
+
+
+# ---- the run ------------------------------------------------------------------------------------------------------
+
+
+def test_replacing_is_said_on_the_button_before_it_happens(qtbot, window, job, ids):
+    bench = window.handoff_bench
+    bench._which.button(2).setChecked(True)
+    window.model.select(ids["north-0402"])
+    assert run(qtbot, window, job).good == 1
+    out = window.model.shoot.path.parent / "web" / "north-0402.jpg"
+    first = out.stat().st_ino
+    job.set_destination(replace(web(window), existing="replace"))
+    job.concerns = ()  # as if it had not been looked yet
+    job.start(bench.frames(), bench._replaced())
+    assert not job.running and "would be replaced" in window.notice.label.text()
+    qtbot.waitUntil(lambda: bench.run_button.text() == "Replace 1 file and hand off", timeout=20000)
+    assert run(qtbot, window, job).good == 1
+    assert out.stat().st_ino != first and [p.name for p in out.parent.iterdir()] == ["north-0402.jpg"]
+
+
+def test_a_run_is_paused_and_gone_on_with_by_its_button(qtbot, window, job):
+    bench = window.handoff_bench
+    job.file.connect(lambda _: job.pause(True) if len(job.results) == 1 else None)
+    window.hand_off()
+    qtbot.waitUntil(lambda: job.paused, timeout=60000)
+    qtbot.wait(1500)
+    there = len(job.results)
+    assert there < 8 and bench._state.text() == "Paused" and bench.pause_button.text() == "Go on"
+    with qtbot.waitSignal(job.ended, timeout=60000) as ended:
+        qtbot.mouseClick(bench.pause_button, LEFT)
+    assert ended.args[0].good == 8
+    assert time_left(12) == "10 seconds" and time_left(130) == "2 minutes" and time_left(7300) == "2 hours 2 min"
+
+
+def test_a_hand_off_cut_off_by_a_crash_is_offered_to_go_on(qtbot, window, job):
+    shoot, bench = window.model.shoot, window.handoff_bench
+    Journal.begin(shoot.path, plan_for(shoot, shoot.state.order()[2:4], shoot.state.ticked()).jobs)
+    path = shoot.path
+    assert window.desk.open_shoot(path)
+    window.open_stop("handoff")
+    assert bench._cut_off.isVisible() and bench._state.text() == "Cut off"
+    assert "0 of 2 files had their names" in bench._cut_off_words.text()
+    with qtbot.waitSignal(job.ended, timeout=60000) as ended:
+        qtbot.mouseClick(bench.go_on_button, LEFT)
+    assert ended.args[0].good == 2 and not bench._cut_off.isVisible()
+    assert len(list((path.parent / "web").iterdir())) == 2
+
+
+def test_what_failed_is_tried_again(qtbot, window, job, ids):
+    bench = window.handoff_bench
+    bench._which.button(2).setChecked(True)
+    window.model.select(ids["north-0402"])
+    shut = window.model.shoot.path.parent / "web"
+    shut.write_bytes(b"a file where the folder should be")
+    assert run(qtbot, window, job).failed == 1
+    assert bench.retry_button.isVisible() and bench.retry_button.text() == "Try the 1 failed again"
+    shut.unlink()
+    with qtbot.waitSignal(job.ended, timeout=60000) as ended:
+        qtbot.mouseClick(bench.retry_button, LEFT)
+    assert ended.args[0].good == 1 and (shut / "north-0402.jpg").exists() and not bench.retry_button.isVisible()
+
+
+def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):
+    frame = window.model.state.frames[ids["north-0402"]]
+    copy = tmp_path / "moved.dng"
+    copy.write_bytes(frame.path.read_bytes())
+    window.desk.command(lambda s: s.relocate(frame.id, copy))
+    with copy.open("ab") as stream:
+        stream.write(b"\0")
+    bench = window.handoff_bench
+    bench._which.button(2).setChecked(True)
+    window.model.select(frame.id)
+    qtbot.waitUntil(lambda: any(c.kind == "changed" for c in job.concerns or ()), timeout=20000)
+    assert bench.use_changed.isVisible() and not bench.use_changed.isChecked()
+    assert run(qtbot, window, job).failed == 1
+    bench.use_changed.click()
+    qtbot.waitUntil(lambda: any("as it is now" in c.then for c in job.concerns or ()), timeout=20000)
+    assert run(qtbot, window, job).good == 1
+
+
+# ---- afterwards ---------------------------------------------------------------------------------------------------
+
+
+def test_receivers_are_looked_at_and_a_print_comes_back(qtbot, window, job, ids):
+    bench = window.handoff_bench
+    bench._which.button(2).setChecked(True)
+    window.model.select(ids["north-0413"])
+    qtbot.keyClick(window.view, Qt.Key.Key_E)
+    room = window.handoffs._receivers
+    assert window.rooms.currentWidget() is room and "Hand off first" in room.sheet.words
+    room.leave()
+    job.set_destination(replace(web(window), space_id="romm"))
+    assert run(qtbot, window, job).good == 1
+    qtbot.keyClick(window.view, Qt.Key.Key_E)
+    qtbot.waitUntil(lambda: len(room.views) == 4, timeout=60000)
+    words = {v.id: v.words for v in room.views}
+    assert words["ignoring"] == "Looks dull where tags are ignored: this file is ROMM RGB."
+    assert room.sheet.cells[-1].name == "2 receivers of 4 see something else"
+    assert "Looks dull" in room.sheet.accessibleDescription()
+    qtbot.mouseClick(room.print_button, LEFT)
+    qtbot.waitUntil(lambda: "Quill Lane printed north-0413.jpg" in window.notice.label.text(), timeout=60000)
+    assert list((window.model.shoot.path.parent / "Quill Lane (simulated)" / "prints").iterdir())
+    qtbot.keyClick(room.file, Qt.Key.Key_Escape)
+    assert window.rooms.currentIndex() == 0
+
+
+@pytest.mark.parametrize("suffix", [".html", ".pdf", ""])
+def test_a_receipt_is_written(qtbot, window, job, ids, monkeypatch, tmp_path, suffix):
+    bench = window.handoff_bench
+    out = tmp_path / f"receipt{suffix}"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(out), ""))
+    window.handoffs.receipt()
+    assert "Nothing was handed off" in window.notice.label.text()
+    bench._which.button(2).setChecked(True)
+    window.model.select(ids["north-0402"])
+    assert run(qtbot, window, job).good == 1
+    assert bench.receipt_button.isVisible()
+    qtbot.mouseClick(bench.receipt_button, LEFT)
+    qtbot.waitUntil(lambda: "The receipt was written" in window.notice.label.text(), timeout=30000)
+    made = out if suffix else Path(f"{out}.html")
+    assert made.read_bytes()[:5] == (b"%PDF-" if suffix == ".pdf" else b"<!doc")
+
+
+def test_a_profile_that_is_gone_is_said_and_does_not_stop_the_rest(qtbot, window, job, ids):
+    shoot = window.model.shoot
+    card = next(d for d in shoot.state.destinations if d.id == "shade card")
+    job.set_destination(replace(card, ticked=True))
+    shoot.close()
+    kept = Shoot.open(shoot.path)
+    with kept._store.step("lose the profile"):
+        kept._store.run("DELETE FROM spaces")
+    path = kept.path
+    kept.close()
+    assert window.desk.open_shoot(path)
+    window.open_stop("handoff")
+    window.hand_off()
+    assert not job.running and "not known any more" in window.notice.label.text()
+    assert any("Its profile is gone" in label.text() for label in window.handoff_bench.findChildren(QLabel))
+    window.handoff_bench.ticks["shade card"].setChecked(False)
+    window.handoff_bench._which.button(2).setChecked(True)
+    window.model.select(ids["north-0402"])
+    assert run(qtbot, window, job).good == 1
