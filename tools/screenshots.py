@@ -12,7 +12,6 @@ from PyQt6.QtCore import QEventLoop, QPointF, QSettings, QTimer
 from PyQt6.QtWidgets import QScrollArea
 
 from velkin.app.main import make_application, settle
-from velkin.app.space_cards import SpaceCards
 from velkin.app.window import Window
 from velkin.core.cameraprofiles.dng_export import dng_profile
 from velkin.core.cameraprofiles.dng_file import dng_to_bytes
@@ -115,12 +114,35 @@ def tags(window: Window, picture: Callable[[str], None]) -> None:
     wait_for(lambda: "least" in window.working_bench._effect.text())
     picture("working-convert")
     window.model.try_entries(())
-    cards = SpaceCards(window.desk, window)
-    cards.show()
-    wait_for(lambda: cards.table.item(0, 2).text() != "measuring")
-    cards.grab().save(str(OUT / "spaces.png"))
-    print(OUT / "spaces.png")
-    cards.close()
+
+
+def handed_off(window: Window, picture: Callable[[str], None]) -> None:
+    """Destinations, a run to two of them, and what receivers see of a wide file."""
+    window.model.open_stop("handoff")
+    state = window.model.state
+    for d in state.destinations:
+        window.desk.handoff.set_destination(replace(d, ticked=True))
+    window.handoffs.destinations("shade card")
+    room = window.handoffs._destinations
+    assert room is not None
+    picture("destinations")
+    room.leave()
+    window.hand_off()
+    wait_for(lambda: not window.desk.handoff.running, 240)
+    picture("bench-handoff")
+    web = state.destinations[0]
+    window.handoff_bench._which.button(2).setChecked(True)
+    for d in (replace(web, space_id="oprgb"), replace(state.destinations[1], ticked=False)):
+        window.desk.handoff.set_destination(d)
+    window.hand_off()
+    wait_for(lambda: not window.desk.handoff.running, 240)
+    window.handoffs.receivers()
+    sheet = window.handoffs._receivers
+    assert sheet is not None
+    wait_for(lambda: bool(sheet.views))
+    picture("receivers")
+    sheet.leave()
+    window.desk.handoff.set_destination(web)
 
 
 def main() -> None:
@@ -186,9 +208,8 @@ def main() -> None:
         window.model.compare("off")
         window.model.select(ids["north-0412"])
         window._pointed((900.0, 700.0))
-        for stop in ("camera", "working"):
-            window.model.open_stop(stop)
-            picture(f"bench-{stop}")
+        window.model.open_stop("camera")
+        picture("bench-camera")
         window.model.open_stop("proof")
         window.model.show_hatching(True)
         settle(window, 60)
@@ -197,10 +218,7 @@ def main() -> None:
         picture("bench-proof")
         proof(window, picture)
         window.model.show_hatching(False)
-        window.model.open_stop("handoff")
-        window.hand_off()
-        wait_for(lambda: not window.desk.handing_off)
-        picture("bench-handoff")
+        handed_off(window, picture)
         window.desk.arriving.add_files([demo_folder() / "faults"])
         wait_for(lambda: any(f.name == "north-0498" for f in window.model.state.frames.values()))
         shadowed = next(f.id for f in window.model.state.frames.values() if f.name == "north-0498")

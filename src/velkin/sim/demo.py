@@ -16,7 +16,6 @@ from velkin.core.shoot.shoot import Shoot, look_at
 from velkin.sim import elsewhere, madderfold, screens
 from velkin.sim.print_room import press_space
 
-
 #: The second destination of the demo: the shade card that Quill Lane prints.
 _SHADE_CARD = replace(
     STARTERS["print room"],
