@@ -92,7 +92,7 @@ def test_the_folder_of_a_destination_is_chosen(monkeypatch, window, tmp_path):
     answer(monkeypatch, "getExistingDirectory", str(tmp_path / "out"))
     room._browse()
     assert window.model.state.destinations[0].folder == str(tmp_path / "out")
-    assert str(tmp_path / "out") in room.names.text()
+    assert str(tmp_path / "out") in room.form.names.text()
 
 
 @pytest.mark.parametrize("kind", ["shoot", "raw", "nothing"])

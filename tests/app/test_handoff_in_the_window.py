@@ -78,40 +78,40 @@ def test_two_destinations_are_ticked_by_mouse_and_written_in_one_go(qtbot, windo
 
 def test_everything_of_a_destination_is_edited_in_its_room_and_undone(qtbot, window, room):
     before = web(window)
-    pick(room.kind, "tiff")
-    pick(room.bits, 16)
-    assert (web(window).file.kind, web(window).file.bits) == ("tiff", 16) and not room.dither.isVisible()
-    pick(room.kind, "jpeg")
+    pick(room.form.kind, "tiff")
+    pick(room.form.bits, 16)
+    assert (web(window).file.kind, web(window).file.bits) == ("tiff", 16) and not room.form.dither.isVisible()
+    pick(room.form.kind, "jpeg")
     assert web(window).file.bits == 8, "what a format cannot hold is not kept"
-    pick(room.size_kind, PRINT)
-    room.print_wide.setValue(10.0)
-    room.print_high.setValue(15.0)
-    room.ppi.setValue(200)
+    pick(room.form.size_kind, PRINT)
+    room.form.print_wide.setValue(10.0)
+    room.form.print_high.setValue(15.0)
+    room.form.ppi.setValue(200)
     assert "787 px at 200 ppi" in room.sentence.text() or "1181 ×" in room.sentence.text()
-    room.space.choose("oprgb")
-    room.space.picked.emit(room.space.space())
-    pick(room.keep, "none")
-    assert not room.location.isEnabled()
-    pick(room.existing, "skip")
-    room.pattern.setText("{nn} {light}")
-    room._edited()
-    assert room.names.text().startswith("01 North window.jpg, 02 North window.jpg")
+    room.form.space.choose("oprgb")
+    room.form.space.picked.emit(room.form.space.space())
+    pick(room.form.keep, "none")
+    assert not room.form.location.isEnabled()
+    pick(room.form.existing, "skip")
+    room.form.pattern.setText("{nn} {light}")
+    room.form._edited()
+    assert room.form.names.text().startswith("01 North window.jpg, 02 North window.jpg")
     d = web(window)
     assert (d.space_id, d.metadata.keep, d.existing, d.size.kind, d.size.ppi) == ("oprgb", "none", "skip", PRINT, 200)
     while web(window) != before:
         window.model.undo()
-    assert room.size_kind.currentData() == LONG and room.pattern.text() == "{name}"
+    assert room.form.size_kind.currentData() == LONG and room.form.pattern.text() == "{name}"
 
 
 def test_starters_are_added_copied_and_taken_away(qtbot, window, room):
     room.add_starter("print room")
-    assert room.destination().name == "Print room" and room.space.currentIndex() == -1
+    assert room.destination().name == "Print room" and room.form.space.currentIndex() == -1
     assert "Choose the space" in room.sentence.text()
     window.desk.spaces.changed.emit()
     room._fill()
-    room.space.choose(press_space().id)
-    room.space.picked.emit(room.space.space())
-    assert room.destination().space_id == press_space().id and room.intent.isVisible()
+    room.form.space.choose(press_space().id)
+    room.form.space.picked.emit(room.form.space.space())
+    assert room.destination().space_id == press_space().id and room.form.intent.isVisible()
     item = room.list.currentItem()
     item.setCheckState(Qt.CheckState.Checked)
     assert room.destination().ticked
@@ -288,3 +288,25 @@ def test_a_profile_that_is_gone_is_said_and_does_not_stop_the_rest(qtbot, window
     window.handoff_bench._which.button(2).setChecked(True)
     window.model.select(ids["north-0402"])
     assert run(qtbot, window, job).good == 1
+
+
+def test_a_run_goes_on_after_the_window_was_closed_in_the_middle(qtbot, window, job):
+    path = window.model.shoot.path
+    job.file.connect(lambda _: window.close() if len(job.results) == 1 else None)
+    window.hand_off()
+    qtbot.waitUntil(lambda: window.model.shoot is None, timeout=60000)
+    kept = Shoot.open(path)
+    run_left = kept.interrupted()
+    assert run_left is not None and 1 <= sum(f.state == "written" for f in run_left.files) < 8
+    assert not [p for p in (path.parent / "web").iterdir() if p.name.startswith(".")]
+    kept.close()
+
+
+def test_other_work_is_not_kept_waiting_by_a_run(qtbot, window, job, ids):
+    window.hand_off()
+    seen = []
+    window.service.do(lambda: "at once", seen.append)
+    qtbot.waitUntil(lambda: seen == ["at once"], timeout=20000)
+    assert job.running
+    with qtbot.waitSignal(job.ended, timeout=60000):
+        window.desk.cancel()

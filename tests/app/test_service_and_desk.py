@@ -231,11 +231,11 @@ def test_hand_off_needs_a_ticked_destination_and_a_name(window):
     assert bench.run_button.isEnabled()
     window.handoffs.destinations("web")
     room = window.handoffs._destinations
-    room.pattern.setText("a/{name}")
-    room._edited()
+    room.form.pattern.setText("a/{name}")
+    room.form._edited()
     assert "no folder takes" in window.notice.label.text()
     assert window.model.state.destinations[0].pattern == "{name}"
-    assert room.pattern.text() == "{name}"
+    assert room.form.pattern.text() == "{name}"
 
 
 def test_handing_off_twice_numbers_the_names_and_another_shoot_waits(qtbot, window, ids, demo_shoot):

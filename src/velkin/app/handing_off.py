@@ -63,13 +63,14 @@ class HandingOff(QObject):
         self.concerns: tuple[Concern, ...] | None = None
         #: Whether sources that changed since they came in are used as they are now.
         self.changed_too = False
+        self._leaving = False
         self._asked: tuple[int, ...] = ()
         self._wish = 0
         self._look_soon = QTimer(self)
         self._look_soon.setSingleShot(True)
         self._look_soon.setInterval(350)
         self._look_soon.timeout.connect(self._look)
-        self._stage_from_worker.connect(self.stage)
+        self._stage_from_worker.connect(lambda job, stage: None if self._leaving else self.stage.emit(job, stage))
         self._done_from_worker.connect(self._one_done)
         self._concerns_from_worker.connect(self._concerned)
 
@@ -250,10 +251,13 @@ class HandingOff(QObject):
                 for number, done in enumerate(run(jobs, control, self._stage_from_worker.emit, journal), start=1):
                     self._done_from_worker.emit(done, number, len(jobs))
             finally:
-                journal.end(number < len(jobs))
+                if self._leaving and number < len(jobs):
+                    journal.leave()
+                else:
+                    journal.end(number < len(jobs))
             return journal.trouble
 
-        self._desk.service.do(work, self._ended)
+        self._desk.service.do_aside(work, self._ended)
 
     def pause(self, on: bool) -> None:
         """Begin no more files for now, or go on."""
@@ -272,16 +276,25 @@ class HandingOff(QObject):
         if self._control is not None:
             self._control.cancel()
 
+    def leave(self) -> None:
+        """The program ends: files begun are finished, and the next start offers to go on with the rest."""
+        self._leaving = True
+        self.cancel()
+
     def _one_done(self, done: Done, number: int, total: int) -> None:
         self.results.append(done)
         if self.pace is not None:
             self.pace.finished()
+        if self._leaving:
+            return
         self.file.emit(done)
         self._desk.progress.emit("Handing off", number, total)
 
     def _ended(self, result: Any) -> None:
         cancelled = self._control is not None and self._control.cancelled
         self._control = None
+        if self._leaving:
+            return
         self._desk.progress.emit("", 0, 0)
         if isinstance(result, VelkinError) or result:
             self._model.report(result if isinstance(result, VelkinError) else result[:1].upper() + result[1:] + ".")

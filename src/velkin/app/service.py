@@ -140,6 +140,7 @@ class RenderService(QObject):
         self._front = ThreadPoolExecutor(max_workers=1, thread_name_prefix="viewer")
         self._back = ThreadPoolExecutor(max_workers=1, thread_name_prefix="measure")
         self._work = ThreadPoolExecutor(max_workers=1, thread_name_prefix="work")
+        self._aside = ThreadPoolExecutor(max_workers=1, thread_name_prefix="aside")
         self._thumbs = ThreadPoolExecutor(max_workers=max((os.cpu_count() or 2) - 1, 1), thread_name_prefix="thumbs")
         self._wish = 0
         self._thumb_wish = 0
@@ -157,7 +158,7 @@ class RenderService(QObject):
         self._wish += 1
         self._thumb_wish += 1
         self._small.prune()
-        for pool in (self._front, self._back, self._work, self._thumbs):
+        for pool in (self._front, self._back, self._work, self._aside, self._thumbs):
             pool.shutdown(wait=True, cancel_futures=True)
 
     def forget(self) -> None:
@@ -364,7 +365,13 @@ class RenderService(QObject):
 
     def do(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
         """Run `work` on a worker and give its result, or the VelkinError it raised, to `done` on the GUI thread."""
+        self._submit(self._work, work, done)
 
+    def do_aside(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        """As `do`, on a worker of its own: what takes minutes must not keep a fit or a reading waiting."""
+        self._submit(self._aside, work, done)
+
+    def _submit(self, pool: ThreadPoolExecutor, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
         def task() -> None:
             try:
                 result = work()
@@ -378,7 +385,7 @@ class RenderService(QObject):
                 self.finished.emit(done, result)
 
         if not self._closing:
-            self._work.submit(task)
+            pool.submit(task)
 
     def _deliver(self, done: Callable[[Any], None], result: Any) -> None:
         done(result)

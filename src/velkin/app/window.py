@@ -633,7 +633,8 @@ class Window(Viewing, QMainWindow):
             self.desk.arriving.add_files(drop.files)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Close cleanly: a running hand-off ends after the files that were begun."""
+        """Close cleanly: a running hand-off ends after the files that were begun, and can be gone on with later."""
+        self.desk.handoff.leave()
         self.desk.cancel()
         self._backup.stop()
         self.desk.spaces.stop()

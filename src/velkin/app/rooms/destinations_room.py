@@ -8,65 +8,31 @@ from pathlib import Path
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QDoubleSpinBox,
     QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QMenu,
     QPushButton,
     QScrollArea,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Heading, Rule, button, compact, labelled, room_header, row_of, soft
-from velkin.app.colour_spaces import SpaceBox
+from velkin.app.benches.parts import Rule, button, room_header, row_of
 from velkin.app.desk import Desk
+from velkin.app.rooms.destination_form import DestinationForm
 from velkin.app.words import ASSIGN, CONVERT
-from velkin.core.conversion.effect import intent_name
 from velkin.core.errors import VelkinError
-from velkin.core.files.formats import SUBSAMPLINGS, TIFF_COMPRESSIONS, best_bits
-from velkin.core.files.metadata import ALL, KEEPING, MetadataPolicy
-from velkin.core.handoff.destination import EXISTING, SHARPENING, Destination, FileFormat
+from velkin.core.handoff.destination import Destination
 from velkin.core.handoff.destination_file import from_file, to_file_text
-from velkin.core.handoff.naming import WORDS, NameFacts
-from velkin.core.handoff.sizing import CUT, EXACT, FULL, LONG, PRINT, WHITE, Size, fitted
+from velkin.core.handoff.naming import NameFacts
+from velkin.core.handoff.sizing import fitted
 from velkin.core.handoff.starters import LAB_HELP, STARTERS
 from velkin.core.icc.space import Space, same_numbers
-from velkin.core.icc.transform import Intent
-from velkin.core.spaces.rgb import RGBSpace
-
-_FORMATS = {"jpeg": "JPEG", "tiff": "TIFF", "png": "PNG", "webp": "WebP", "avif": "AVIF", "jxl": "JPEG XL"}
-_SIZES = {FULL: "full size", LONG: "by its long edge", EXACT: "exact pixels", PRINT: "for a print"}
-_FILLS = {CUT: "fill it, cut off what stands over", WHITE: "whole picture, on white"}
-_SUBSAMPLING = {"4:4:4": "full colour (4:4:4)", "4:2:2": "half across (4:2:2)", "4:2:0": "half both ways (4:2:0)"}
-_COMPRESSION = {"none": "none", "lzw": "LZW", "deflate": "Deflate"}
-_WIDTH = 92
-
-
-def _choice(items: dict[str, str], name: str) -> QComboBox:
-    box = compact(QComboBox())
-    for key, words in items.items():
-        box.addItem(words, key)
-    box.setAccessibleName(name)
-    return box
-
-
-def _spin(low: int, high: int, suffix: str, step: int = 1) -> QSpinBox:
-    box = QSpinBox()
-    box.setRange(low, high)
-    box.setSuffix(suffix)
-    box.setSingleStep(step)
-    box.setKeyboardTracking(False)
-    return box
 
 
 class DestinationsRoom(QWidget):
@@ -78,7 +44,6 @@ class DestinationsRoom(QWidget):
         super().__init__()
         self._desk = desk
         self._model = desk.model
-        self._filling = False
         bar, row = room_header("Destinations")
         row.addStretch(1)
         row.addWidget(button("What does my lab want?", self._lab_help))
@@ -90,22 +55,12 @@ class DestinationsRoom(QWidget):
         self.list.currentItemChanged.connect(lambda *_: self._fill())
         self.list.itemChanged.connect(self._ticked)
         left = self._build_left()
-        form = QWidget()
-        columns = QHBoxLayout(form)
-        columns.setContentsMargins(12, 12, 20, 12)
-        columns.setSpacing(24)
-        first, second = QVBoxLayout(), QVBoxLayout()
-        for column in (first, second):
-            column.setSpacing(8)
-            columns.addLayout(column, 1)
-        self._build_colour(first)
-        self._build_file(first)
-        self._build_size(second)
-        self._build_place(second)
-        first.addStretch(1)
-        second.addStretch(1)
+        self.form = DestinationForm()
+        self.form.changed.connect(self._edited)
+        self.form.pattern_typed.connect(self._show_names)
+        self.form.browse_wanted.connect(self._browse)
         scroll = QScrollArea()
-        scroll.setWidget(form)
+        scroll.setWidget(self.form)
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -168,139 +123,6 @@ class DestinationsRoom(QWidget):
         column.addWidget(row_of(self.bring, self.save))
         return holder
 
-    def _build_colour(self, column: QVBoxLayout) -> None:
-        column.addWidget(Heading("What it is for"))
-        self.name = QLineEdit()
-        self.name.setMaxLength(80)
-        self.name.editingFinished.connect(self._edited)
-        column.addWidget(labelled("Name", self.name, _WIDTH))
-        self.about = QLineEdit()
-        self.about.setMaxLength(200)
-        self.about.editingFinished.connect(self._edited)
-        column.addWidget(labelled("In a line", self.about, _WIDTH))
-        column.addWidget(Rule())
-        column.addWidget(Heading("Colour"))
-        self.space = SpaceBox("Space or profile")
-        self.space.picked.connect(lambda _: self._edited())
-        column.addWidget(labelled("Space", self.space, _WIDTH))
-        self.intent = _choice({}, "Intent")
-        for intent in Intent:
-            self.intent.addItem(intent_name(intent), intent)
-        self.intent.activated.connect(lambda _: self._edited())
-        self._intent_row = labelled("Intent", self.intent, _WIDTH)
-        column.addWidget(self._intent_row)
-        self.black_point = QCheckBox("Black point compensation")
-        self.black_point.clicked.connect(lambda _: self._edited())
-        column.addWidget(self.black_point)
-        self.version = _choice({}, "ICC version")
-        self.version.addItem("version 4", 4)
-        self.version.addItem("version 2, for older programs", 2)
-        self.version.activated.connect(lambda _: self._edited())
-        self._version_row = labelled("ICC profile", self.version, _WIDTH)
-        column.addWidget(self._version_row)
-        self.limit = _spin(0, 100, " % outside")
-        self.limit.valueChanged.connect(lambda _: self._edited())
-        self.limit.setToolTip("Frames of which more lies outside are named before the start")
-        column.addWidget(labelled("Warn above", self.limit, _WIDTH))
-
-    def _build_file(self, column: QVBoxLayout) -> None:
-        column.addWidget(Rule())
-        column.addWidget(Heading("File"))
-        self.kind = _choice(_FORMATS, "Format")
-        self.kind.activated.connect(lambda _: self._edited())
-        column.addWidget(labelled("Format", self.kind, _WIDTH))
-        self.bits = _choice({}, "Bits")
-        self.bits.addItem("8 bits", 8)
-        self.bits.addItem("16 bits", 16)
-        self.bits.activated.connect(lambda _: self._edited())
-        self._bits_row = labelled("Bits", self.bits, _WIDTH)
-        column.addWidget(self._bits_row)
-        self.dither = QCheckBox("Dither when going to 8 bits")
-        self.dither.setToolTip("Fine even noise of half a code, the same on every run, against steps in skies")
-        self.dither.clicked.connect(lambda _: self._edited())
-        column.addWidget(self.dither)
-        self.quality = _spin(1, 100, "")
-        self.quality.valueChanged.connect(lambda _: self._edited())
-        self._quality_row = labelled("Quality", self.quality, _WIDTH)
-        column.addWidget(self._quality_row)
-        self.subsampling = _choice({k: _SUBSAMPLING[k] for k in SUBSAMPLINGS}, "Colour detail")
-        self.subsampling.activated.connect(lambda _: self._edited())
-        self._subsampling_row = labelled("Colour detail", self.subsampling, _WIDTH)
-        column.addWidget(self._subsampling_row)
-        self.compression = _choice({k: _COMPRESSION[k] for k in TIFF_COMPRESSIONS}, "Compression")
-        self.compression.activated.connect(lambda _: self._edited())
-        self._compression_row = labelled("Compression", self.compression, _WIDTH)
-        column.addWidget(self._compression_row)
-        self.keep = _choice(KEEPING, "Metadata")
-        self.keep.activated.connect(lambda _: self._edited())
-        column.addWidget(labelled("Metadata", self.keep, _WIDTH))
-        self.location = QCheckBox("Where it was taken may be told")
-        self.location.clicked.connect(lambda _: self._edited())
-        column.addWidget(self.location)
-
-    def _build_size(self, column: QVBoxLayout) -> None:
-        column.addWidget(Heading("Size"))
-        self.size_kind = _choice(_SIZES, "Size")
-        self.size_kind.activated.connect(lambda _: self._edited())
-        column.addWidget(labelled("Size", self.size_kind, _WIDTH))
-        self.edge = _spin(16, 65000, " px", 64)
-        self._edge_row = labelled("Long edge", self.edge, _WIDTH)
-        self.wide, self.high = _spin(16, 65000, " px", 100), _spin(16, 65000, " px", 100)
-        self.wide.setAccessibleName("Width")
-        self.high.setAccessibleName("Height")
-        self._exact_row = labelled("Wide × high", row_of(self.wide, self.high), _WIDTH)
-        self.fill = _choice(_FILLS, "Other shapes")
-        self.fill.activated.connect(lambda _: self._edited())
-        self._fill_row = labelled("Other shapes", self.fill, _WIDTH)
-        self.print_wide, self.print_high = QDoubleSpinBox(), QDoubleSpinBox()
-        for box, name in ((self.print_wide, "Width of the print"), (self.print_high, "Height of the print")):
-            box.setRange(0.5, 2000.0)
-            box.setDecimals(1)
-            box.setSuffix(" cm")
-            box.setKeyboardTracking(False)
-            box.setAccessibleName(name)
-            box.valueChanged.connect(lambda _: self._edited())
-        self._print_row = labelled("Wide × high", row_of(self.print_wide, self.print_high), _WIDTH)
-        self.ppi = _spin(30, 2400, " ppi", 10)
-        self._ppi_row = labelled("Resolution", self.ppi, _WIDTH)
-        for each in (self.edge, self.wide, self.high, self.ppi):
-            each.valueChanged.connect(lambda _: self._edited())
-        for part in (self._edge_row, self._exact_row, self._fill_row, self._print_row, self._ppi_row):
-            column.addWidget(part)
-        self.enlarge = QCheckBox("Enlarge pictures that are smaller")
-        self.enlarge.clicked.connect(lambda _: self._edited())
-        column.addWidget(self.enlarge)
-        self.sharpen = _choice({k: k for k in SHARPENING}, "Output sharpening")
-        self.sharpen.setToolTip("Local lightness contrast at the written size, without halos; off where the receiver sharpens")
-        self.sharpen.activated.connect(lambda _: self._edited())
-        column.addWidget(labelled("Sharpening", self.sharpen, _WIDTH))
-
-    def _build_place(self, column: QVBoxLayout) -> None:
-        column.addWidget(Rule())
-        column.addWidget(Heading("Name and folder"))
-        self.folder = QLineEdit()
-        self.folder.setToolTip("A folder; a name without a path lies next to the shoot")
-        self.folder.setAccessibleName("Folder")
-        self.folder.editingFinished.connect(self._edited)
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
-        row.addWidget(self.folder, 1)
-        row.addWidget(button("Choose…", self._browse, tip="Choose the folder"))
-        column.addWidget(labelled("Folder", holder, _WIDTH))
-        self.pattern = QLineEdit()
-        self.pattern.editingFinished.connect(self._edited)
-        self.pattern.textEdited.connect(lambda _: self._show_names())
-        column.addWidget(labelled("File name", self.pattern, _WIDTH))
-        self.names = soft()
-        column.addWidget(self.names)
-        words = soft("Words in braces: " + "; ".join(f"{{{w}}} {what}" for w, what in WORDS.items()) + ".")
-        column.addWidget(words)
-        self.existing = _choice(EXISTING, "Where a file is there")
-        self.existing.activated.connect(lambda _: self._edited())
-        column.addWidget(labelled("Already there", self.existing, _WIDTH))
-
     # ---- showing ----------------------------------------------------------------------------------------------
 
     def enter(self, identifier: str = "") -> None:
@@ -350,69 +172,15 @@ class DestinationsRoom(QWidget):
         d = self.destination()
         if d is None:
             return
-        self._filling = True
         state = self._model.state
-        for line, text in ((self.name, d.name), (self.about, d.about), (self.folder, d.folder), (self.pattern, d.pattern)):
-            if line.text() != text:
-                line.setText(text)
-                line.setCursorPosition(0)
         spaces = {s.id: s for s in self._desk.spaces.destinations()}
         known = state.known_space(d.space_id)
         if known is not None:
             spaces.setdefault(known.id, known)
-        self.space.offer(list(spaces.values()), d.space_id)
-        if known is None:
-            self.space.setCurrentIndex(-1)
-        self.intent.setCurrentIndex(self.intent.findData(d.intent))
-        self.black_point.setChecked(d.black_point)
-        self.black_point.setEnabled(d.intent is not Intent.ABSOLUTE)
-        tables = known is not None and not isinstance(known, RGBSpace)
-        self._intent_row.setVisible(tables)
-        self.black_point.setVisible(tables)
-        self.version.setCurrentIndex(self.version.findData(d.icc_version))
-        self._version_row.setVisible(known is not None and known.icc is None)
-        self.limit.setValue(round(100 * d.outside_limit))
-        self._fill_file(d.file)
-        self._fill_size(d.size)
-        self.keep.setCurrentIndex(self.keep.findData(d.metadata.keep))
-        self.location.setChecked(d.metadata.location)
-        self.location.setEnabled(d.metadata.keep == ALL)
-        self.sharpen.setCurrentIndex(self.sharpen.findData(d.sharpen))
-        self.existing.setCurrentIndex(self.existing.findData(d.existing))
+        self.form.show_destination(d, known, list(spaces.values()))
         self.remove.setEnabled(len(state.destinations) > 1)
-        self._filling = False
         self._show_names()
         self._show_sentence(d, known)
-
-    def _fill_file(self, file: FileFormat) -> None:
-        self.kind.setCurrentIndex(self.kind.findData(file.kind))
-        self.bits.setCurrentIndex(self.bits.findData(file.bits))
-        self.dither.setChecked(file.dither)
-        self.quality.setValue(file.quality)
-        self.subsampling.setCurrentIndex(self.subsampling.findData(file.subsampling))
-        self.compression.setCurrentIndex(self.compression.findData(file.compression))
-        self._bits_row.setVisible(best_bits(file.kind, 16) == 16)
-        self.dither.setVisible(file.bits == 8)
-        self._quality_row.setVisible(not file.lossless)
-        self._subsampling_row.setVisible(file.kind == "jpeg")
-        self._compression_row.setVisible(file.kind == "tiff")
-
-    def _fill_size(self, size: Size) -> None:
-        self.size_kind.setCurrentIndex(self.size_kind.findData(size.kind))
-        self.edge.setValue(size.long_edge)
-        self.wide.setValue(size.width)
-        self.high.setValue(size.height)
-        self.fill.setCurrentIndex(self.fill.findData(size.fill))
-        self.print_wide.setValue(size.print_width)
-        self.print_high.setValue(size.print_height)
-        self.ppi.setValue(size.ppi)
-        self.enlarge.setChecked(size.enlarge)
-        self._edge_row.setVisible(size.kind == LONG)
-        self._exact_row.setVisible(size.kind == EXACT)
-        self._fill_row.setVisible(size.kind == EXACT)
-        self._print_row.setVisible(size.kind == PRINT)
-        self._ppi_row.setVisible(size.kind == PRINT)
-        self.enlarge.setVisible(size.kind != FULL)
 
     def _show_names(self) -> None:
         d, shoot = self.destination(), self._model.shoot
@@ -422,14 +190,14 @@ class DestinationsRoom(QWidget):
 
         state = shoot.state
         frames = [f for f in state.order() if state.frames[f].role == "subject"][:2] or state.order()[:2]
-        tried = replace(d, pattern=self.pattern.text().strip() or d.pattern)
+        tried = replace(d, pattern=self.form.pattern.text().strip() or d.pattern)
         try:
             made = [tried.file_name(name_facts(state, f, tried, n)) for n, f in enumerate(frames, start=1)]
             made = made or [tried.file_name(NameFacts("frame", 1))]
         except VelkinError as error:
-            self.names.setText(error.message)
+            self.form.names.setText(error.message)
             return
-        self.names.setText(f"{', '.join(made)} … in {shoot.folder_of(d)}")
+        self.form.names.setText(f"{', '.join(made)} … in {shoot.folder_of(d)}")
 
     def _show_sentence(self, d: Destination, space: Space | None) -> None:
         frame, path = self._model.frame, self._model.path()
@@ -452,42 +220,8 @@ class DestinationsRoom(QWidget):
 
     # ---- changing ---------------------------------------------------------------------------------------------
 
-    def _edited(self) -> None:
-        d = self.destination()
-        if d is None or self._filling:
-            return
-        space = self.space.space()
-        kind = str(self.kind.currentData())
-        file = FileFormat(
-            kind,
-            best_bits(kind, int(self.bits.currentData() or 8)),
-            self.dither.isChecked(),
-            self.quality.value(),
-            str(self.subsampling.currentData()),
-            str(self.compression.currentData()),
-        )
-        size = Size(
-            str(self.size_kind.currentData()), self.edge.value(), self.wide.value(), self.high.value(), str(self.fill.currentData()),
-            self.print_wide.value(), self.print_high.value(), self.ppi.value(), self.enlarge.isChecked(),
-        )  # fmt: skip
-        changed = replace(
-            d,
-            name=self.name.text().strip() or d.name,
-            about=self.about.text().strip(),
-            space_id=space.id if space is not None else d.space_id,
-            intent=Intent(self.intent.currentData()),
-            black_point=self.black_point.isChecked(),
-            icc_version=int(self.version.currentData()),
-            outside_limit=self.limit.value() / 100.0,
-            file=file,
-            size=size,
-            sharpen=str(self.sharpen.currentData()),
-            folder=self.folder.text().strip() or d.folder,
-            pattern=self.pattern.text().strip() or d.pattern,
-            existing=str(self.existing.currentData()),
-            metadata=MetadataPolicy(str(self.keep.currentData()), self.location.isChecked()),
-        )
-        if changed != d and not self._desk.handoff.set_destination(changed, space):
+    def _edited(self, changed: Destination, space: Space | None) -> None:
+        if not self._desk.handoff.set_destination(changed, space):
             self._fill()
 
     def _ticked(self, item: QListWidgetItem) -> None:
@@ -525,8 +259,7 @@ class DestinationsRoom(QWidget):
             self, "Folder of this destination", str(start if start.is_dir() else start.parent)
         )
         if chosen:
-            self.folder.setText(str(Path(chosen)))
-            self._edited()
+            self.form.set_folder(str(Path(chosen)))
 
     # ---- exchange ---------------------------------------------------------------------------------------------
 

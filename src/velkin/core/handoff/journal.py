@@ -97,6 +97,10 @@ class Journal:
         with self._kept():
             how = "cancelled" if cancelled else "done"
             self._connection.execute("UPDATE runs SET ended = ?, how = ? WHERE id = ?", (_now(), how, self.run))
+        self.leave()
+
+    def leave(self) -> None:
+        """Close the account without ending the run, which can go on later."""
         with self._lock:
             self._connection.close()
 
