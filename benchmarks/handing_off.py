@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import random
+import shutil
 import signal
 import subprocess
 import sys
@@ -11,12 +13,16 @@ from collections.abc import Callable
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import tifffile
 
+from velkin.core.files.picture import decode_picture
 from velkin.core.handoff.starters import STARTERS
+from velkin.core.icc.write import matrix_profile
 from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.sim.camera import Camera
 from velkin.sim.dng import Shot, write_dng
 
@@ -39,7 +45,7 @@ def one(job):
         wide = raw.postprocess(output_color=rawpy.ColorSpace.ProPhoto, output_bps=16, gamma=(1.8, 16), no_auto_bright=True,
                                use_camera_wb=True)
     tifffile.imwrite(f"{out}/{number}.tif", wide, photometric="rgb", iccprofile=romm, compression="adobe_deflate",
-                     predictor=True, rowsperstrip=64, maxworkers=2, compressionargs={"level": 1})
+                     predictor=True, rowsperstrip=64, maxworkers=2)
     small = cv2.resize(wide, (2048, 1365), interpolation=cv2.INTER_AREA)
     web = imagecodecs.cms_transform(small, romm, srgb, colorspace="rgb", outcolorspace="rgb", outdtype=np.uint8)
     Image.fromarray(web).save(f"{out}/{number}.jpg", quality=92, subsampling=0, icc_profile=srgb)
@@ -88,9 +94,6 @@ def hand_off(shoot: Path, out: Path, *more: str, wait: bool = True) -> tuple[sub
 
 def bench_large(line: Line, folder: Path, frame: Path) -> None:
     """Throughput and peak memory."""
-    from velkin.core.icc.write import matrix_profile
-    from velkin.core.spaces.rgb import ROMM, SRGB
-
     frames = large_frames(folder / "large", frame)
     shoot = folder / "large.velkin"
     large_shoot(shoot, frames)
@@ -129,67 +132,54 @@ def _peak(shoot: Path, out: Path) -> int:
 
 def bench_kills(line: Line, folder: Path, shoot: Path, times: int = 20) -> None:
     """Killed at random moments of a run, gone on with, and looked at: nothing partial, everything there and checked."""
-    import json
-    import shutil
-
     chance = random.Random(7)
-    whole, resumed, again = 0, 0, 0
-    _, seconds = hand_off(shoot, folder / "timed")
+    resumed = again = 0
+    whole = folder / "whole.velkin"
+    shutil.copy(shoot, whole)
+    opened = Shoot.open(whole)
+    opened.add_destinations([(STARTERS["archive"], None)])
+    opened.close()
+    timed = folder / "timed.velkin"
+    shutil.copy(whole, timed)
+    _, seconds = hand_off(timed, folder / "timed")
     for number in range(times):
         copy, out = folder / f"kill-{number}.velkin", folder / f"kill-{number}"
-        shutil.copy(shoot, copy)
+        shutil.copy(whole, copy)
         process, _ = hand_off(copy, out, wait=False)
-        time.sleep(chance.uniform(0.25, 0.98) * seconds)
+        time.sleep(chance.uniform(0.15, 0.98) * seconds)
         process.send_signal(signal.SIGKILL)
         process.communicate()
-        partial = (
-            [p for p in out.rglob("*") if p.is_file() and not p.name.startswith(".") and not _is_whole(p)]
-            if out.exists()
-            else []
-        )
-        assert not partial, partial
-        whole += 1
-        process, _ = hand_off_again(copy)
-        document = json.loads(process.stdout_text)
-        assert process.returncode == 0, document
+        named = [p for p in out.rglob("*") if p.is_file() and not p.name.startswith(".")] if out.exists() else []
+        for path in named:
+            decode_picture(path)  # raises for what is cut short
+        kept = Shoot.open(copy)
+        begun = bool(kept.runs())
+        kept.close()
+        if not begun:  # killed before the run was begun
+            hand_off(copy, out)
+        document = hand_off_again(copy)
         again += len(document["written"])
         resumed += document["finished_before"]
         kept = Shoot.open(copy)
-        frames = {w.frame for w in kept.written() if w.ok}
-        hidden = [p for p in out.rglob(".*") if p.is_file()] if out.exists() else []
-        assert not hidden, hidden
-        runs = [kept.run_with_files(r.id) for r in kept.runs()]
-        planned = {(f.frame, f.destination) for r in runs for f in r.files}
-        assert planned == {(w.frame, w.destination) for w in kept.written() if w.ok}, len(frames)
+        written = [w for w in kept.written() if w.ok]
+        planned = {(f.frame, f.destination) for r in kept.runs() for f in kept.run_with_files(r.id).files}
+        assert planned == {(w.frame, w.destination) for w in written} and len(planned) == 2 * len(kept.state.frames)
+        assert sorted(p.name for p in out.iterdir()) == sorted({w.path.name for w in written}), (
+            "nothing partial, hidden or twice"
+        )
         kept.close()
+        shutil.rmtree(out)
     line(
-        f"killed (-9) at {times} random moments and gone on with",
-        f"{whole} of {times} whole",
-        f"{resumed} files were there, {again} written after",
-    )
+        f"killed (-9) at {times} random moments and gone on with", f"{times} of {times} whole",
+        f"{resumed} files were there, {again} written after, every one checked",
+    )  # fmt: skip
 
 
-class Ended:
-    """A finished process with what it printed."""
-
-    def __init__(self, code: int, text: str) -> None:
-        self.returncode, self.stdout_text = code, text
-
-
-def hand_off_again(shoot: Path) -> tuple[Ended, float]:
-    """Go on with an interrupted hand-off."""
+def hand_off_again(shoot: Path) -> dict[str, Any]:
+    """Go on with an interrupted hand-off; what it said."""
     words = ["handoff", str(shoot), "--resume", "--json"]
     code = f"import sys; from velkin.cli import main; sys.exit(main({words!r}))"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
-    return Ended(done.returncode, done.stdout), 0.0
-
-
-def _is_whole(path: Path) -> bool:
-    from velkin.core.errors import VelkinError
-    from velkin.core.files.picture import decode_picture
-
-    try:
-        decode_picture(path)
-    except VelkinError:
-        return False
-    return True
+    assert done.returncode == 0, done.stderr
+    found: dict[str, Any] = json.loads(done.stdout)
+    return found

@@ -31,7 +31,7 @@ from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import charts_in, read_chart, read_found
 from velkin.core.files import raw
 from velkin.core.files.raw import DNGColour
-from velkin.core.handoff.jobs import jobs_for
+from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.run import run
 from velkin.core.path import CameraStage, ColourPath
 from velkin.core.render import to_working
@@ -47,6 +47,7 @@ from velkin.sim.madderfold import tilted_corners
 from velkin.sim.scenes import Scene
 
 sys.path.insert(0, str(Path(__file__).parent))
+from handing_off import bench_kills, bench_large
 from proofing import bench_shares, bench_solids, bench_toggling
 from spaces import bench_conversions, bench_inspecting, bench_try_on
 
@@ -301,7 +302,7 @@ def bench_handoff(shoot_path: Path, folder: Path) -> None:
     for attempt in range(3):
         base = float(_alone(LIBRARY, *(str(p) for p in sources)))
         destination = replace(shoot.state.destinations[0], folder=str(folder / f"out{attempt}"))
-        jobs = jobs_for(shoot, frames, (destination,))
+        jobs = plan_for(shoot, frames, (destination,)).jobs
         begun = time.perf_counter()
         results = list(run(jobs))
         ours = time.perf_counter() - begun
@@ -334,6 +335,7 @@ def main() -> None:
         shoot = folder / "bench.velkin"
         write_demo_shoot(shoot, frames)
         bench_handoff(shoot, folder)
+        bench_kills(line, folder, shoot)
         bench_chart(frames)
         bench_profiles()
         bench_large_chart(folder)
@@ -345,6 +347,7 @@ def main() -> None:
         bench_conversions(line)  # last: what it takes in memory would be counted to the others
         bench_inspecting(line, folder)
         bench_try_on(line, folder)
+        bench_large(line, folder, frames / "north-0412.dng")
 
 
 if __name__ == "__main__":

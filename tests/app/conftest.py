@@ -1,5 +1,7 @@
 """The real window on a copy of the demo shoot."""
 
+import gc
+
 import pytest
 from PyQt6.QtCore import QSettings
 
@@ -22,6 +24,7 @@ def window(qtbot, demo_shoot, tmp_path):
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
     settings.setValue("shelf", str(tmp_path / "shelf"))
     settings.setValue("icc_folders", str(tmp_path / "no profiles here"))
+    gc.collect()  # windows of earlier tests are cycles; each theme would be put on all of them
     made = Window(settings)
     made.resize(1280, 800)
     made.show()

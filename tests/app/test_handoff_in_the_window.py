@@ -160,7 +160,8 @@ def test_replacing_is_said_on_the_button_before_it_happens(qtbot, window, job, i
     job.set_destination(replace(web(window), existing="replace"))
     job.concerns = ()  # as if it had not been looked yet
     job.start(bench.frames(), bench._replaced())
-    assert not job.running and "would be replaced" in window.notice.label.text()
+    qtbot.waitUntil(lambda: not job.running, timeout=20000)
+    assert "would be replaced" in window.notice.label.text()
     qtbot.waitUntil(lambda: bench.run_button.text() == "Replace 1 file and hand off", timeout=20000)
     assert run(qtbot, window, job).good == 1
     assert out.stat().st_ino != first and [p.name for p in out.parent.iterdir()] == ["north-0402.jpg"]
@@ -282,7 +283,8 @@ def test_a_profile_that_is_gone_is_said_and_does_not_stop_the_rest(qtbot, window
     assert window.desk.open_shoot(path)
     window.open_stop("handoff")
     window.hand_off()
-    assert not job.running and "not known any more" in window.notice.label.text()
+    qtbot.waitUntil(lambda: not job.running, timeout=20000)
+    assert "not known any more" in window.notice.label.text()
     assert any("Its profile is gone" in label.text() for label in window.handoff_bench.findChildren(QLabel))
     window.handoff_bench.ticks["shade card"].setChecked(False)
     window.handoff_bench._which.button(2).setChecked(True)

@@ -18,7 +18,7 @@ from velkin.core.shoot.shoot import Shoot
 
 if TYPE_CHECKING:
     from velkin.app.desk import Desk
-    from velkin.core.handoff.jobs import Job
+    from velkin.core.handoff.jobs import Job, Plan
     from velkin.core.handoff.preflight import Concern
     from velkin.core.handoff.run import Control, Done, Pace
     from velkin.core.shoot.handoff_commands import KeptRun
@@ -63,7 +63,7 @@ class HandingOff(QObject):
         self.concerns: tuple[Concern, ...] | None = None
         #: Whether sources that changed since they came in are used as they are now.
         self.changed_too = False
-        self._leaving = False
+        self._leaving = self._starting = False
         self._asked: tuple[int, ...] = ()
         self._wish = 0
         self._look_soon = QTimer(self)
@@ -102,25 +102,26 @@ class HandingOff(QObject):
         shoot = self._model.shoot
         if shoot is None or self.running:
             return
-        from velkin.core.handoff.jobs import plan_for  # the libraries that write files load when they are needed
+        from velkin.core.handoff.jobs import planned  # the libraries that write files load when they are needed
         from velkin.core.handoff.preflight import concerns_of
 
-        wish, state = self._wish, shoot.state
+        wish, state, home, frames, changed_too = self._wish, shoot.state, shoot.path.parent, self._asked, self.changed_too
         self.concerns = None
         self.concerns_changed.emit()
-        try:
-            plan = plan_for(shoot, self._asked, state.ticked(), changed_too=self.changed_too)
-        except VelkinError:
-            self._concerned(wish, ())  # the start says it
-            return
         shares = _Shares(self._desk, state)
 
         def work() -> None:
-            stale = lambda: wish != self._wish  # noqa: E731
-            found = concerns_of(state, plan, shares.of, self.changed_too, stale)
+            if wish != self._wish:
+                return
+            try:
+                plan = planned(state, home, frames, state.ticked(), changed_too=changed_too)
+            except VelkinError:
+                self._concerns_from_worker.emit(wish, ())  # the start says it
+                return
+            found = concerns_of(state, plan, shares.of, changed_too, lambda: wish != self._wish)
             self._concerns_from_worker.emit(wish, tuple(found))
 
-        self._desk.service.do(work, lambda _: None)
+        self._desk.service.do_aside(work, lambda _: None)
 
     def _concerned(self, wish: int, found: tuple[Concern, ...]) -> None:
         if wish == self._wish:
@@ -137,7 +138,7 @@ class HandingOff(QObject):
     @property
     def running(self) -> bool:
         """Whether files are being written."""
-        return self._control is not None
+        return self._starting or self._control is not None
 
     @property
     def paused(self) -> bool:
@@ -146,19 +147,33 @@ class HandingOff(QObject):
 
     def start(self, frames: tuple[int, ...], replacing: int = 0) -> None:
         """Write frames to the ticked destinations and check each file; `replacing` files may be replaced, no more."""
-        from velkin.core.handoff.jobs import UNKNOWN, plan_for
+        from velkin.core.handoff.jobs import planned
 
         shoot = self._model.shoot
         if shoot is None or self.running:
             return
-        if not shoot.state.ticked():
+        state, home, changed_too = shoot.state, shoot.path.parent, self.changed_too
+        if not state.ticked():
             self._model.report("No destination is ticked; tick one on the Hand-off bench.")
             return
-        try:
-            plan = plan_for(shoot, frames, shoot.state.ticked(), changed_too=self.changed_too)
-        except VelkinError as error:
-            self._model.report(error)
-            return
+
+        def done(result: Any) -> None:
+            self._starting = False
+            if self._leaving or self._model.shoot is not shoot:
+                return
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+                self._model.changes()
+            else:
+                self._carry_out(shoot, result, frames, replacing)
+
+        self._starting = True  # folders may be slow to look into
+        self._wish += 1
+        self._desk.service.do_aside(lambda: planned(state, home, frames, state.ticked(), changed_too=changed_too), done)
+
+    def _carry_out(self, shoot: Shoot, plan: Plan, frames: tuple[int, ...], replacing: int) -> None:
+        from velkin.core.handoff.jobs import UNKNOWN
+
         replaced = sum(j.replace and os.path.lexists(j.out) for j in plan.jobs)
         if replaced > replacing:
             self.look(frames)
@@ -171,6 +186,10 @@ class HandingOff(QObject):
             self._model.report(
                 f"{count(len(waiting), 'frame')} left out of the hand-off: nothing says what {'its' if len(waiting) == 1 else 'their'} "
                 "numbers mean. Decide on the Source bench."
+            )
+        if not plan.jobs:
+            self._model.notice.emit(
+                "Nothing was left to write: every file is there already, or its frame waits for a decision."
             )
         self._begin(shoot, list(plan.jobs))
 

@@ -38,11 +38,12 @@ _BLOCK, _ROWS = 8, 64
 
 @dataclass(frozen=True)
 class CheckItem:
-    """One thing looked at."""
+    """One thing looked at; `value` is what was measured, in ΔE00, where something was."""
 
     about: str
     ok: bool
     finding: str
+    value: float | None = None
 
 
 @dataclass(frozen=True)
@@ -224,7 +225,7 @@ def _numbers(pixels: NDArray[Any], meant: AtDestination, destination: Destinatio
         mean, p99 = float(lost.mean()), float(np.percentile(lost, 99))
         words = f"compression ΔE {mean:.2f}"
         words += "" if mean <= limits[0] and p99 <= limits[1] else f" mean, {p99:.1f} at the 99th percentile"
-        items.append(CheckItem("Compression", mean <= limits[0] and p99 <= limits[1], words))
+        items.append(CheckItem("Compression", mean <= limits[0] and p99 <= limits[1], words, mean))
     side, places = meant.proof.side, meant.proof.places
     blocks = np.stack([pixels[y : y + side, x : x + side] for x, y in places])
     colours = seen(blocks, meant.proof.intent).reshape(len(places), -1, 3).mean(axis=1)
@@ -233,7 +234,7 @@ def _numbers(pixels: NDArray[Any], meant: AtDestination, destination: Destinatio
     ok = mean <= limits[0] and p99 <= limits[1]
     right = f"within ΔE {p99:.1f} of the proof"
     wrong = f"colours differ from the proof by ΔE {mean:.1f} mean, {p99:.1f} at the 99th percentile"
-    items.append(CheckItem("Colours", ok, right if ok else wrong))
+    items.append(CheckItem("Colours", ok, right if ok else wrong, p99))
     return items
 
 

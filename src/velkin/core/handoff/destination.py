@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from velkin.core.errors import NotSupported
 from velkin.core.files.formats import SUBSAMPLINGS, SUFFIXES, TIFF_COMPRESSIONS, check_format
@@ -149,6 +150,10 @@ class Destination:
         if not self.folder.strip() or "\0" in self.folder:
             raise NotSupported(f"{self.name} has no folder")
         self.file_name(NameFacts("x", 1))
+
+    def folder_beside(self, home: Path) -> Path:
+        """The folder, absolute; a relative one lies in `home`."""
+        return (home / Path(self.folder).expanduser()).absolute()
 
     def file_name(self, facts: NameFacts) -> str:
         """The written file's name for a frame. Raises NotSupported."""

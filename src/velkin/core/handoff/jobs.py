@@ -86,10 +86,24 @@ def plan_for(
     existing: str | None = None,
     changed_too: bool = False,
 ) -> Plan:
-    """The files to write for frames × destinations, each with its own name.
+    """As `planned`, for a shoot as it is now."""
+    return planned(shoot.state, shoot.path.parent, frames, destinations, existing, changed_too)
+
+
+def planned(
+    state: State,
+    home: Path,
+    frames: Iterable[int],
+    destinations: Iterable[Destination],
+    existing: str | None = None,
+    changed_too: bool = False,
+) -> Plan:
+    """The files to write for frames × destinations, each with its own name. Looks into folders: for worker threads.
 
     Parameters
     ----------
+    home : Path
+        The folder of the shoot file, beside which relative folders lie.
     existing : str, optional
         What happens where a file of the name is there, in place of what each destination says: ``number``, ``skip``,
         ``replace`` or ``refuse`` (the writing will fail).
@@ -101,7 +115,6 @@ def plan_for(
     NotSupported
         When a destination cannot be written.
     """
-    state = shoot.state
     chosen = tuple(destinations)
     for d in chosen:
         d.check(state.known_space(d.space_id))
@@ -114,7 +127,7 @@ def plan_for(
                 left.append(Left(f, d, None, UNKNOWN))
                 continue
             try:
-                wanted = shoot.folder_of(d) / d.file_name(name_facts(state, f, d, number))
+                wanted = d.folder_beside(home) / d.file_name(name_facts(state, f, d, number))
             except NotSupported as error:
                 left.append(Left(f, d, None, error.message))
                 continue

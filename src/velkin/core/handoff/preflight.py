@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import os
 import shutil
+import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 from velkin.core.errors import VelkinError
@@ -18,6 +20,8 @@ from velkin.core.tags.facts import PictureFacts
 
 #: A print of fewer pixels per inch than this is named.
 FEW_PPI = 150
+#: Sources are looked at by their bytes for so many seconds; what is left then is found out by the run.
+HASHING = 4.0
 #: Kinds of concern, the gravest first.
 MISSING, CHANGED, UNTAGGED, NAME, FOLDER, SPACE, REPLACES, SKIPS, HELD, OUTSIDE, FEW, ALPHA = (
     "missing", "changed", "untagged", "name", "folder", "space", "replaces", "skips", "held", "outside", "few", "alpha",
@@ -127,17 +131,26 @@ def _some(frames: Iterable[int], names: dict[int, str], most: int = 3) -> str:
     return ", ".join(chosen[:-1]) + (" and " if len(chosen) > 1 else "") + chosen[-1]
 
 
+@lru_cache(maxsize=4096)
+def _digest(path: Path, size: int, changed: int) -> str:
+    """A file's hash, found once while its size and time stay."""
+    return digest_of(path)
+
+
 def _sources(state: State, jobs: dict[int, Job], stopped: Callable[[], bool], hashed: bool) -> tuple[list[int], list[int]]:
     missing, changed = [], []
+    until = time.monotonic() + HASHING
     for f, job in jobs.items():
         if stopped():
             break
         try:
             if not job.source.exists():
                 missing.append(f)
-            elif hashed and digest_of(job.source) != state.frames[f].digest:
-                changed.append(f)
-        except VelkinError:
+            elif hashed and time.monotonic() < until:
+                at = job.source.stat()
+                if _digest(job.source, at.st_size, at.st_mtime_ns) != state.frames[f].digest:
+                    changed.append(f)
+        except (VelkinError, OSError):
             missing.append(f)
     return missing, changed
 
@@ -151,9 +164,9 @@ def _folders(plan: Plan) -> list[Concern]:
         frames.setdefault(job.out.parent, []).append(job)
     for folder, jobs in frames.items():
         there = folder
-        while not there.exists() and there != there.parent:
+        while not os.path.exists(there) and there != there.parent:
             there = there.parent
-        if not there.is_dir() or not os.access(there, os.W_OK | os.X_OK):
+        if not os.path.isdir(there) or not os.access(there, os.W_OK | os.X_OK):
             ids = tuple(dict.fromkeys(j.frame for j in jobs))
             found.append(
                 Concern(FOLDER, ids, f"{folder} takes no files.", f"Its {_files(len(jobs))} will fail; choose another folder.")
@@ -162,7 +175,7 @@ def _folders(plan: Plan) -> list[Concern]:
         device = there.stat().st_dev
         needs[device] = (folder, needs.get(device, (folder, 0))[1] + sum(_about_bytes(j) for j in jobs))
     for folder, bytes_needed in needs.values():
-        there = next(p for p in (folder, *folder.parents) if p.exists())
+        there = next(p for p in (folder, *folder.parents) if os.path.exists(p))
         free = shutil.disk_usage(there).free
         if bytes_needed > free:
             what = f"The disk of {folder} has {free / 1e9:.1f} GB free, and about {bytes_needed / 1e9:.1f} GB will be written."

@@ -220,7 +220,7 @@ class _Run:
             return Done(job, written, "")
         except Exception as error:
             if isinstance(error, OutputFailed) and not isinstance(error, OutputRefused):
-                self._shut[job.out.parent] = str(error)
+                self._shut[job.out.parent] = error.message
             return Done(job, None, _reason(error, job))
 
     def _is_shut(self, job: Job) -> bool:
@@ -231,13 +231,13 @@ class _Run:
         if _takes_files(job):
             self._shut.pop(job.out.parent, None)
             return False
-        self._end(Done(job, None, f"not begun: {job.out.parent} takes no files ({reason.split(': ')[-1]})"))
+        self._end(Done(job, None, f"not begun: {reason}"))
         return True
 
 
 def _reason(error: Exception, job: Job) -> str:
     if isinstance(error, VelkinError):
-        return str(error)
+        return error.message if error.file == job.out else str(error)
     if isinstance(error, MemoryError):
         return f"{job.source.name}: not enough memory to render it"
     return f"{job.source.name}: could not be written ({error.__class__.__name__}: {error})"

@@ -218,7 +218,7 @@ class Shoot(ColourCommands, EasingCommands, HandoffCommands):
 
     def folder_of(self, destination: Destination) -> Path:
         """A destination's folder; a relative one lies next to the shoot file."""
-        return (self.path.parent / Path(destination.folder).expanduser()).absolute()
+        return destination.folder_beside(self.path.parent)
 
     # ---- undo -------------------------------------------------------------------------------------------------
 
