@@ -387,6 +387,25 @@ def test_a_full_disk_fails_files_and_nothing_is_left_half_written(chart_dng, tmp
     assert list(tmp_path.iterdir()) == []
 
 
+def test_a_folder_that_vanishes_is_not_made_again_and_the_rest_goes_on_when_it_is_back(chart_dng, tmp_path, monkeypatch):
+    import shutil
+
+    folder, other = tmp_path / "stick", tmp_path / "disk"
+
+    def told(begun, stage):
+        if (begun.frame, stage) == (1, "rendering"):
+            shutil.rmtree(folder)
+        if (begun.frame, stage) == (3, "rendering"):
+            folder.mkdir()
+
+    monkeypatch.setattr(os, "cpu_count", lambda: 1)  # one after the other
+    jobs = [job(chart_dng, i, (other if i == 3 else folder) / f"f{i}.jpg") for i in range(5)]
+    done = {d.job.frame: d for d in run(jobs, told=told)}
+    assert [done[i].ok for i in range(5)] == [True, False, False, True, True]
+    assert "No such file" in done[1].error and done[2].error.startswith("not begun")
+    assert [p.name for p in folder.iterdir()] == ["f4.jpg"], "what was on it went with it"
+
+
 def test_names_do_not_collide_and_do_not_escape(demo_shoot, tmp_path):
     shoot = Shoot.open(demo_shoot)
     try:

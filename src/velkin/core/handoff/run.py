@@ -167,6 +167,8 @@ class _Run:
         self.results: SimpleQueue[Done | None] = SimpleQueue()
         self.room = _Room(MEMORY)
         self._shut: dict[Path, str] = {}
+        self._made: set[Path] = set()
+        self._making = threading.Lock()
 
     def frame(self, jobs: list[Job]) -> None:
         """All files of one frame; None in the results at the end."""
@@ -209,7 +211,7 @@ class _Run:
 
     def _one(self, job: Job, pixels: NDArray[Any]) -> Done:
         try:
-            job.out.parent.mkdir(parents=True, exist_ok=True)
+            self._make_folder(job)
         except OSError as error:
             return Done(job, None, f"{job.out.parent}: the folder cannot be made ({error.strerror or error})")
         try:
@@ -222,6 +224,13 @@ class _Run:
             if isinstance(error, OutputFailed) and not isinstance(error, OutputRefused):
                 self._shut[job.out.parent] = error.message
             return Done(job, None, _reason(error, job))
+
+    def _make_folder(self, job: Job) -> None:
+        """Make a folder once: one that vanishes later may be a disk that was taken away, whose place is not to be filled."""
+        with self._making:
+            if job.out.parent not in self._made:
+                job.out.parent.mkdir(parents=True, exist_ok=True)
+                self._made.add(job.out.parent)
 
     def _is_shut(self, job: Job) -> bool:
         """Whether the job's folder still does not take files after one could not be written; the job ends then, undecoded."""
@@ -260,7 +269,6 @@ def _check_unchanged(job: Job) -> None:
 def _takes_files(job: Job) -> bool:
     """Whether a folder takes a file and has room for one of about the job's size."""
     try:
-        job.out.parent.mkdir(parents=True, exist_ok=True)
         if shutil.disk_usage(job.out.parent).free < max(job.pixels // 2, 1 << 20):
             return False
         with being_written(job.out) as temporary:
