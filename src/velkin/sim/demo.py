@@ -14,7 +14,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.handoff.starters import STARTERS
 from velkin.core.shoot.shoot import Shoot, look_at
 from velkin.sim import elsewhere, madderfold, screens
-from velkin.sim.print_room import press_space
+from velkin.sim.print_room import press_space, publish
 
 #: The second destination of the demo: the shade card that Quill Lane prints.
 _SHADE_CARD = replace(
@@ -50,6 +50,7 @@ def prepare_demo(folder: Path | None = None, progress: Callable[[int, int], None
         for old in folder.glob(f"{madderfold.TITLE}*.velkin*"):
             old.unlink()
     screens.write(folder / "screens")
+    publish(folder / "from Quill Lane")
     arrived = elsewhere.make(folder / "arrived", frames, lambda done: progress(shot[0] + done, shot[0] + elsewhere.COUNT))
     if not shoot_path.exists():
         write_demo_shoot(shoot_path, frames, arrived)

@@ -6,6 +6,7 @@ press's own profile. What comes back is a scan of the print as a perfect scanner
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -56,17 +57,16 @@ def press_space() -> ICCSpace:
 def publish(folder: Path) -> list[Path]:
     """The profiles that the print room gives to its customers, as files; those that are there stay."""
     folder.mkdir(parents=True, exist_ok=True)
-    made = []
-    for name, data in (
-        (f"{NAME}.icc", press_profile(4)),
-        (f"{NAME}, version 2.icc", press_profile(2)),
-        (f"{RGB_NAME}.icc", rgb_printer_profile()),
-    ):
-        path = folder / name
+    profiles: dict[str, Callable[[], bytes]] = {
+        NAME: lambda: press_profile(4),
+        f"{NAME}, version 2": lambda: press_profile(2),
+        RGB_NAME: rgb_printer_profile,
+    }
+    paths = [folder / f"{name}.icc" for name in profiles]
+    for path, make in zip(paths, profiles.values(), strict=True):
         if not path.exists():
-            write_whole(path, data, False)
-        made.append(path)
-    return made
+            write_whole(path, make(), False)
+    return paths
 
 
 def refusal(path: Path) -> str:
