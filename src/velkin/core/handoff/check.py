@@ -31,8 +31,9 @@ from velkin.core.tags.inspect import Inspection, inspect
 
 #: Mean and 99th percentile of ΔE00 of block means, between the proof and the file: of formats without loss, and with it.
 EXACT_LIMITS, LOSSY_LIMITS = (0.3, 1.0), (1.0, 4.0)
-#: The same for strong compression: below this quality, or with colour at a smaller size.
-STRONG_LIMITS, STRONG_BELOW = (2.0, 8.0), 75
+#: The same for strong compression: below this quality, with colour at a smaller size (as WebP always has it), and in JPEG XL,
+#: which spends its loss where the eye sees it least.
+STRONG_LIMITS, STRONG_BELOW, STRONG_KINDS = (2.0, 8.0), 75, ("webp", "jxl")
 _BLOCK, _ROWS = 8, 64
 
 
@@ -215,7 +216,8 @@ def _numbers(pixels: NDArray[Any], meant: AtDestination, destination: Destinatio
     items = []
     exact = destination.file.lossless
     limits = EXACT_LIMITS if exact else LOSSY_LIMITS
-    if not exact and (destination.file.quality < STRONG_BELOW or destination.file.subsampling != "4:4:4"):
+    file = destination.file
+    if not exact and (file.quality < STRONG_BELOW or file.subsampling != "4:4:4" or file.kind in STRONG_KINDS):
         limits = STRONG_LIMITS
     if exact:
         same = np.array_equal(pixels, meant.codes)
