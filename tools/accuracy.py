@@ -504,9 +504,9 @@ The last row is a CMYK profile whose inks take light away from sRGB and so fill 
 
 ## Files that were handed off
 
-Two demo frames (the larger figure), written at 1200 pixels and read back by another library: ΔE00 between block means (8 × 8) before and after
-compression, averaged over the picture; and between the proof and what LittleCMS reads from the file, 99th percentile over blocks.
-Limits of the check: 0.3 mean and 1.0 at the 99th percentile without loss, 1.0 and 4.0 with it, 2.0 and 8.0 in WebP and JPEG XL.
+Two demo frames (the larger figure), written at 1200 pixels and read back by another library, all figures ΔE00 of means over 8 × 8 blocks:
+before and after compression, averaged over the picture (limit of the check 1.5; 3.0 in WebP and JPEG XL); and between the proof and what LittleCMS
+makes of the numbers through the profile in the file, 99th percentile over blocks (limit 1.0).
 
 | file | space | compression | against the proof |
 |---|---|---|---|

@@ -149,7 +149,7 @@ def test_a_file_that_is_wrong_fails_its_check(meant, tmp_path):
     assert "Exif colour space says None" in reason(meant.codes, icc_profile=profile)
     assert "instead of" in reason(meant.codes[:32], icc_profile=profile, exif=exif)
     assert "gray instead of 8-bit RGB" in reason(meant.codes[..., 0], icc_profile=profile, exif=exif)
-    shifted = np.clip(meant.codes.astype(int) + [22, 0, 0], 0, 255).astype(np.uint8)
+    shifted = np.clip(meant.codes.astype(int) + [30, 0, 0], 0, 255).astype(np.uint8)
     assert "compression" in reason(shifted, icc_profile=profile, exif=exif)
     exif[315] = "somebody"
     assert "Exif.Image.Artist should not be there" in reason(meant.codes, icc_profile=profile, exif=exif)

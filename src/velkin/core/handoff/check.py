@@ -29,11 +29,12 @@ from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.rgb import RGBSpace, family_of
 from velkin.core.tags.inspect import Inspection, inspect
 
-#: Mean and 99th percentile of ΔE00 of block means, between the proof and the file: of formats without loss, and with it.
-EXACT_LIMITS, LOSSY_LIMITS = (0.3, 1.0), (1.0, 4.0)
-#: The same for strong compression: below this quality, with colour at a smaller size (as WebP always has it), and in JPEG XL,
+#: Mean and 99th percentile of ΔE00 of block means: between the proof and the numbers that were given to the encoder, read through
+#: the profile in the file; and what compression may cost.
+PROOF_LIMITS, LOSSY_LIMITS = (0.3, 1.0), (1.5, 6.0)
+#: What strong compression may cost: below this quality, with colour at a smaller size (as WebP always has it), and in JPEG XL,
 #: which spends its loss where the eye sees it least.
-STRONG_LIMITS, STRONG_BELOW, STRONG_KINDS = (2.0, 8.0), 75, ("webp", "jxl")
+STRONG_LIMITS, STRONG_BELOW, STRONG_KINDS = (3.0, 12.0), 75, ("webp", "jxl")
 _BLOCK, _ROWS = 8, 64
 
 
@@ -64,7 +65,7 @@ class Check:
 
     def brief(self) -> str:
         """The least that is worth saying: what failed, or tag, size and colours."""
-        return self.reason() or ", ".join(i.finding for i in self.items if i.about in ("Tag", "Size", "Colours"))
+        return self.reason() or ", ".join(i.finding for i in self.items if i.about in ("Tag", "Size", "Compression", "Colours"))
 
     def summary(self) -> str:
         """One line for a list."""
@@ -207,37 +208,38 @@ def _resolution(path: Path, ppi: float) -> CheckItem:
 
 
 def _numbers(pixels: NDArray[Any], meant: AtDestination, destination: Destination, icc: bytes, model: str) -> list[CheckItem]:
-    """What compression did, whole picture against what was given to the encoder; and the file against the proof, on blocks."""
+    """What compression did, whole picture against what was given to the encoder; and what was given to it against the proof."""
     top = float(np.iinfo(pixels.dtype).max)
 
     def seen(values: NDArray[Any], intent: Intent = Intent.RELATIVE) -> NDArray[np.float64]:
         return to_lab(values.reshape(-1, values.shape[-1]).astype(np.float64) / top, icc, model, intent)
 
-    items = []
-    exact = destination.file.lossless
-    limits = EXACT_LIMITS if exact else LOSSY_LIMITS
     file = destination.file
-    if not exact and (file.quality < STRONG_BELOW or file.subsampling != "4:4:4" or file.kind in STRONG_KINDS):
-        limits = STRONG_LIMITS
-    if exact:
+    items = []
+    if file.lossless:
         same = np.array_equal(pixels, meant.codes)
         items.append(CheckItem("Samples", same, "every sample as meant" if same else "samples differ from those meant"))
     else:
+        strong = file.quality < STRONG_BELOW or file.subsampling != "4:4:4" or file.kind in STRONG_KINDS
         lost = ciede2000(seen(_block_means(pixels)), seen(_block_means(meant.codes)))
         mean, p99 = float(lost.mean()), float(np.percentile(lost, 99))
-        words = f"compression ΔE {mean:.2f}"
-        words += "" if mean <= limits[0] and p99 <= limits[1] else f" mean, {p99:.1f} at the 99th percentile"
-        items.append(CheckItem("Compression", mean <= limits[0] and p99 <= limits[1], words, mean))
+        ok = _within(mean, p99, STRONG_LIMITS if strong else LOSSY_LIMITS)
+        words = f"compression ΔE {mean:.2f}" + ("" if ok else f" mean, {p99:.1f} at the 99th percentile")
+        items.append(CheckItem("Compression", ok, words, mean))
     side, places = meant.proof.side, meant.proof.places
-    blocks = np.stack([pixels[y : y + side, x : x + side] for x, y in places])
+    blocks = np.stack([meant.codes[y : y + side, x : x + side] for x, y in places])
     colours = seen(blocks, meant.proof.intent).reshape(len(places), -1, 3).mean(axis=1)
     off = ciede2000(colours, meant.proof.lab.astype(np.float64))
     mean, p99 = float(off.mean()), float(np.percentile(off, 99))
-    ok = mean <= limits[0] and p99 <= limits[1]
+    ok = _within(mean, p99, PROOF_LIMITS)
     right = f"within ΔE {p99:.1f} of the proof"
     wrong = f"colours differ from the proof by ΔE {mean:.1f} mean, {p99:.1f} at the 99th percentile"
     items.append(CheckItem("Colours", ok, right if ok else wrong, p99))
     return items
+
+
+def _within(mean: float, p99: float, limits: tuple[float, float]) -> bool:
+    return mean <= limits[0] and p99 <= limits[1]
 
 
 def _block_means(pixels: NDArray[Any]) -> NDArray[np.float32]:
