@@ -210,6 +210,7 @@ def test_files_in_the_way_folders_that_take_none_and_prints_of_few_pixels_are_na
 
 def test_destinations_are_added_changed_and_taken_away_and_all_of_it_is_undone(shoot):
     press = press_space()
+    shoot.remove_destination("shade card")
     made = shoot.add_destinations([(STARTERS["print room"], None), (replace(STARTERS["web"], folder="b"), None)])
     assert made == ["print room", "web-2"]
     state = shoot.state
@@ -223,9 +224,10 @@ def test_destinations_are_added_changed_and_taken_away_and_all_of_it_is_undone(s
     assert shoot.state.destinations[0].intent is Intent.PERCEPTUAL, "what is proofed is what is written"
     assert shoot.state.path(shoot.state.order()[0]).intent is Intent.PERCEPTUAL
     shoot.remove_destination("web-2")
-    for _ in range(4):
+    for _ in range(5):
         shoot.undo()
-    assert [d.id for d in shoot.state.destinations] == ["web"] and shoot.state.destinations[0].intent is Intent.RELATIVE
+    assert [d.id for d in shoot.state.destinations] == ["web", "shade card"] and shoot.state.destinations[0].intent is Intent.RELATIVE
+    shoot.remove_destination("shade card")
     with pytest.raises(ShootError, match="at least one"):
         shoot.remove_destination("web")
 
