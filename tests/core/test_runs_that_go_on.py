@@ -226,7 +226,9 @@ def test_destinations_are_added_changed_and_taken_away_and_all_of_it_is_undone(s
     shoot.remove_destination("web-2")
     for _ in range(5):
         shoot.undo()
-    assert [d.id for d in shoot.state.destinations] == ["web", "shade card"] and shoot.state.destinations[0].intent is Intent.RELATIVE
+    assert [d.id for d in shoot.state.destinations] == ["web", "shade card"] and shoot.state.destinations[
+        0
+    ].intent is Intent.RELATIVE
     shoot.remove_destination("shade card")
     with pytest.raises(ShootError, match="at least one"):
         shoot.remove_destination("web")
