@@ -14,6 +14,7 @@ from velkin.core.files.picture import decode_picture
 from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.journal import Journal
 from velkin.core.handoff.sizing import LONG, PRINT, long_edge
+from velkin.core.icc.transform import Intent
 from velkin.core.shoot.shoot import Shoot
 from velkin.sim.print_room import press_space
 
@@ -147,6 +148,22 @@ def test_destinations_are_saved_and_dropped_into_another_shoot(window, room, tmp
     assert "bad.json" in window.notice.label.text()
 
 
+def test_proof_shows_the_way_of_the_ticked_destination_and_never_overwrites_it(window, job):
+    card = next(d for d in window.model.state.destinations if d.id == "shade card")
+    job.set_destination(replace(web(window), ticked=False))
+    job.set_destination(replace(card, ticked=True, intent=Intent.PERCEPTUAL, black_point=False))
+    window.open_stop("proof")
+    bench = window.proof_bench
+    assert bench.intent.currentData() == Intent.PERCEPTUAL and not bench.black_point.isChecked()
+    bench.choose("p3")
+    bench.choose("")
+    kept = next(d for d in window.model.state.destinations if d.id == "shade card")
+    assert (kept.intent, kept.black_point) == (Intent.PERCEPTUAL, False)
+    assert window.model.path().intent is Intent.PERCEPTUAL
+    bench.black_point.click()
+    assert next(d for d in window.model.state.destinations if d.id == "shade card").black_point
+
+
 # ---- the run ------------------------------------------------------------------------------------------------------
 
 
@@ -205,7 +222,7 @@ def test_what_failed_is_tried_again(qtbot, window, job, ids):
     assert bench.retry_button.isVisible() and bench.retry_button.text() == "Try the 1 failed again"
     shut.unlink()
     with qtbot.waitSignal(job.ended, timeout=60000) as ended:
-        qtbot.mouseClick(bench.retry_button, LEFT)
+        window.menu.by_name["Finish the last hand-off"].trigger()
     assert ended.args[0].good == 1 and (shut / "north-0402.jpg").exists() and not bench.retry_button.isVisible()
 
 

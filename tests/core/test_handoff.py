@@ -433,6 +433,13 @@ def test_where_a_file_is_there_each_destination_has_its_way(demo_shoot, tmp_path
         assert [j.out.name for j in skipping.jobs] == [f"{second}.jpg"] and skipping.left[0].out.name == f"{first}.jpg"
         replacing = plan_for(shoot, frames, (replace(d, existing="replace"),))
         assert [(j.out.name, j.replace) for j in replacing.jobs] == [(f"{first}.jpg", True), (f"{second}.jpg", True)]
+        source = shoot.state.frames[frames[1]].path
+        beside = replace(d, existing="replace", folder=str(source.parent), pattern=source.stem)
+        linked = source.with_suffix(".jpg")
+        linked.symlink_to(source)
+        onto = plan_for(shoot, frames[:1], (beside,))
+        linked.unlink()
+        assert [(j.out.name, j.replace) for j in onto.jobs] == [(f"{source.stem}-2.jpg", False)], "no frame's source"
         refusing = plan_for(shoot, frames[:1], (d,), "refuse")
         (done,) = run(refusing.jobs)
         assert "already" in done.error and (tmp_path / f"{first}.jpg").read_bytes() == b"mine"

@@ -70,14 +70,16 @@ class HandoffActions:
             path = path.with_name(path.name + ".html")
         self._window.desk.handoff.write_receipt(path)
 
-    def show_bench(self) -> None:
-        """Open the Hand-off bench, for what is done there."""
-        self._window.open_stop("handoff")
-
     def retry(self) -> None:
-        """Try once more what failed."""
-        self.show_bench()
-        self._window.desk.handoff.retry()
+        """Try once more what failed, or go on with a run that was cut off."""
+        job = self._window.desk.handoff
+        self._window.open_stop("handoff")
+        if job.interrupted() is not None:
+            job.go_on_after_crash()
+        elif any(not d.ok for d in job.results):
+            job.retry()
+        else:
+            self._model.notice.emit("Nothing of the last hand-off failed, and none was cut off.")
 
     def pause(self) -> None:
         """Pause the run, or go on."""

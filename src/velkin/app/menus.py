@@ -75,6 +75,12 @@ class Menus:
             shoot, "P&ause the hand-off, or go on", window.handoffs.pause, "Ctrl+Shift+Return", "Files begun are finished"
         )
         self._add(
+            shoot,
+            "&Finish the last hand-off",
+            window.handoffs.retry,
+            tip="Try what failed again, or go on where it was cut off",
+        )
+        self._add(
             shoot, "&Destinations…", window.handoffs.destinations, "Ctrl+Shift+D", "Where files go and how they are written"
         )
         self._add(shoot, "As &receivers see it", window.handoffs.receivers, "E", "A written file beside the picture here")

@@ -117,11 +117,12 @@ class ProofBench(Bench):
         self._offer()
         space = self.space()
         curves = isinstance(space, RGBSpace)
-        self.intent.setCurrentIndex(int(state.goal.intent))
-        self.black_point.setChecked(state.goal.black_point)
+        intent, black_point = state.proof_way()
+        self.intent.setCurrentIndex(int(intent))
+        self.black_point.setChecked(black_point)
         self._intent_row.setVisible(not curves)
         self.black_point.setVisible(not curves)
-        self.black_point.setEnabled(state.goal.intent is not Intent.ABSOLUTE)
+        self.black_point.setEnabled(intent is not Intent.ABSOLUTE)
         self._goal_words.setText(_about(space))
         self._goal_words.setVisible(not curves)
         self._paper_row.setVisible(not curves)
@@ -168,6 +169,9 @@ class ProofBench(Bench):
             self._model.changed.emit()
             return
         intent, black_point = Intent(self.intent.currentData()), self.black_point.isChecked()
+        if not chosen and self._model.state.goal.space:  # back to the destination, which has its own way
+            d = self._model.state.proof_destination()
+            intent, black_point = d.intent, d.black_point
         self._desk.proofing.set_goal(self._spaces.get(chosen), intent, black_point)
         self._model.changed.emit()
 

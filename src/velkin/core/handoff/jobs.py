@@ -9,7 +9,7 @@ from pathlib import Path
 
 from velkin.core.errors import NotSupported
 from velkin.core.files.facts import FileFacts
-from velkin.core.handoff.destination import REPLACE, SKIP, Destination
+from velkin.core.handoff.destination import NUMBER, REPLACE, SKIP, Destination
 from velkin.core.handoff.naming import NameFacts, folded, free_name
 from velkin.core.path import ColourPath
 from velkin.core.shoot.shoot import Shoot
@@ -121,6 +121,7 @@ def planned(
     jobs: list[Job] = []
     left: list[Left] = []
     taken: set[str] = set()
+    sources = {os.path.realpath(f.path) for f in state.frames.values()}
     for number, f in enumerate(frames, start=1):
         for d in chosen:
             if not state.path(f).known:
@@ -137,6 +138,8 @@ def planned(
                 left.append(Left(f, d, wanted, "a file of that name is there already"))
                 taken.add(folded(wanted))
                 continue
+            if how == REPLACE and os.path.realpath(wanted) in sources:
+                how = NUMBER  # a source is never written, whichever frame's it is
             if how in (REPLACE, REFUSE, SKIP) and folded(wanted) not in taken:
                 out = wanted
                 taken.add(folded(wanted))

@@ -18,7 +18,19 @@ from velkin.core.errors import OutputRefused, ShootError
 _APPLICATION = 0x564C4B4E  # "VLKN"
 _VERSION = 5
 
-_SCHEMA = """
+#: Hand-off runs, as version 5 brought them.
+_RUNS = """
+CREATE TABLE runs (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, begun TEXT NOT NULL, ended TEXT, how TEXT NOT NULL DEFAULT '', token TEXT NOT NULL,
+    process INTEGER NOT NULL);
+CREATE TABLE run_files (
+    run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, position INTEGER NOT NULL, frame INTEGER NOT NULL,
+    destination TEXT NOT NULL, path TEXT NOT NULL, replaces INTEGER NOT NULL, mark TEXT NOT NULL DEFAULT '',
+    state TEXT NOT NULL DEFAULT 'waiting', finding TEXT NOT NULL DEFAULT '', PRIMARY KEY (run, position));
+"""
+
+_SCHEMA = (
+    """
 CREATE TABLE facts (key TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE profiles (id INTEGER PRIMARY KEY, name TEXT NOT NULL, camera TEXT NOT NULL, json TEXT NOT NULL);
 CREATE TABLE lights (
@@ -39,14 +51,9 @@ CREATE TABLE destinations (id TEXT PRIMARY KEY, position REAL NOT NULL, json TEX
 CREATE TABLE written (
     id INTEGER PRIMARY KEY, frame INTEGER NOT NULL, destination TEXT NOT NULL, path TEXT NOT NULL, at TEXT NOT NULL,
     ok INTEGER NOT NULL, finding TEXT NOT NULL, state TEXT NOT NULL, run INTEGER, details TEXT NOT NULL DEFAULT '{}');
-CREATE TABLE runs (
-    id INTEGER PRIMARY KEY AUTOINCREMENT, begun TEXT NOT NULL, ended TEXT, how TEXT NOT NULL DEFAULT '', token TEXT NOT NULL,
-    process INTEGER NOT NULL);
-CREATE TABLE run_files (
-    run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, position INTEGER NOT NULL, frame INTEGER NOT NULL,
-    destination TEXT NOT NULL, path TEXT NOT NULL, replaces INTEGER NOT NULL, mark TEXT NOT NULL DEFAULT '',
-    state TEXT NOT NULL DEFAULT 'waiting', finding TEXT NOT NULL DEFAULT '', PRIMARY KEY (run, position));
-CREATE TABLE steps (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, undone INTEGER NOT NULL DEFAULT 0);
+"""
+    + _RUNS
+    + """CREATE TABLE steps (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, undone INTEGER NOT NULL DEFAULT 0);
 CREATE TABLE inverses (id INTEGER PRIMARY KEY AUTOINCREMENT, step INTEGER NOT NULL, sql TEXT NOT NULL);
 CREATE TABLE recording (step INTEGER);
 INSERT INTO recording VALUES (NULL);
@@ -55,6 +62,7 @@ CREATE INDEX frames_by_light ON frames(light, position);
 CREATE INDEX written_by_frame ON written(frame, destination);
 CREATE INDEX written_by_run ON written(run);
 """
+)
 
 #: Decisions that can be undone; `written`, `runs` and `run_files` hold facts about files outside and cannot.
 _UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations", "charts", "spaces", "easings")
@@ -79,15 +87,9 @@ CREATE TABLE easings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE 
     4: """
 ALTER TABLE written ADD COLUMN run INTEGER;
 ALTER TABLE written ADD COLUMN details TEXT NOT NULL DEFAULT '{}';
-CREATE TABLE runs (
-    id INTEGER PRIMARY KEY AUTOINCREMENT, begun TEXT NOT NULL, ended TEXT, how TEXT NOT NULL DEFAULT '', token TEXT NOT NULL,
-    process INTEGER NOT NULL);
-CREATE TABLE run_files (
-    run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, position INTEGER NOT NULL, frame INTEGER NOT NULL,
-    destination TEXT NOT NULL, path TEXT NOT NULL, replaces INTEGER NOT NULL, mark TEXT NOT NULL DEFAULT '',
-    state TEXT NOT NULL DEFAULT 'waiting', finding TEXT NOT NULL DEFAULT '', PRIMARY KEY (run, position));
 CREATE INDEX written_by_run ON written(run);
-""",
+"""
+    + _RUNS,
 }
 
 
