@@ -30,6 +30,7 @@ from velkin.core.handoff.run import run
 from velkin.core.handoff.sizing import PRINT, Size, long_edge
 from velkin.core.handoff.starters import STARTERS
 from velkin.core.icc.transform import Intent
+from velkin.core.shoot.process import identity_of
 from velkin.core.shoot.shoot import Shoot
 from velkin.sim.print_room import press_space
 
@@ -109,11 +110,15 @@ def test_a_run_of_a_living_program_is_not_taken_for_cut_off(shoot):
     shoot.give_up(shoot.runs()[0].id)
     assert shoot.interrupted() is None
     journal = Journal.begin(shoot.path, jobs)
-    other = subprocess.Popen([sys.executable, "-c", "import velkin, time; time.sleep(60)"])
+    other = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(60)"])
     try:
+        alive = identity_of(other.pid)
+        for keeper, cut_off in ((alive, False), (alive.replace(" ", " 1", 1), True), ("", True)):
+            with shoot._store.plain():
+                shoot._store.run("UPDATE runs SET process = ? WHERE id = ?", keeper, journal.run)
+            assert (shoot.interrupted() is not None) == cut_off, "a later process with its number is another"
         with shoot._store.plain():
-            shoot._store.run("UPDATE runs SET process = ? WHERE id = ?", other.pid, journal.run)
-        assert shoot.interrupted() is None
+            shoot._store.run("UPDATE runs SET process = ? WHERE id = ?", alive, journal.run)
     finally:
         other.kill()
         other.wait()

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import contextlib
 import json
-import os
 import secrets
 import sqlite3
 import threading
@@ -26,6 +25,7 @@ from velkin.core.handoff.run import Done
 from velkin.core.handoff.write import Mark
 from velkin.core.icc.space import ICCSpace
 from velkin.core.shoot.handoff_commands import KeptRun, RunFile
+from velkin.core.shoot.process import own_identity
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import WrittenDetails
 
@@ -61,7 +61,7 @@ class Journal:
             with connection:
                 connection.execute("BEGIN IMMEDIATE")
                 made = connection.execute(
-                    "INSERT INTO runs(begun, token, process) VALUES (?, ?, ?)", (_now(), token, os.getpid())
+                    "INSERT INTO runs(begun, token, process) VALUES (?, ?, ?)", (_now(), token, own_identity())
                 )
                 run = int(made.lastrowid or 0)
                 connection.executemany(

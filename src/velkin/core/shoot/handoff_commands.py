@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import re
 import sqlite3
 from collections.abc import Iterable
@@ -16,6 +15,7 @@ from velkin.core.errors import ShootError
 from velkin.core.handoff.destination import Destination
 from velkin.core.handoff.destination_file import destination_to_data
 from velkin.core.icc.space import Space
+from velkin.core.shoot.process import runs_elsewhere
 from velkin.core.shoot.state import State, WrittenDetails, WrittenFile
 from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import SRGB
@@ -51,7 +51,8 @@ class KeptRun:
         ``done`` or ``cancelled``.
     token : str
         Stands in the names of its half-written files.
-    process : int
+    process : str
+        The identity of the one that writes it.
     files : tuple of RunFile
     """
 
@@ -60,33 +61,13 @@ class KeptRun:
     ended: str
     how: str
     token: str
-    process: int
+    process: str
     files: tuple[RunFile, ...]
 
     @property
     def interrupted(self) -> bool:
         """Whether it neither ended nor still runs in another process."""
-        return not self.ended and not _runs(self.process)
-
-
-def _runs(process: int) -> bool:
-    if process == os.getpid():
-        return False  # a run of this process is known to it
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except OSError:
-        return True
-    return "velkin" in _command_of(process)
-
-
-def _command_of(process: int) -> str:
-    """The command of a process; another program may have been given the number of one that is gone."""
-    try:
-        return Path(f"/proc/{process}/cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace")
-    except OSError:
-        return "velkin"
+        return not self.ended and not runs_elsewhere(self.process)
 
 
 class HandoffCommands:
@@ -184,7 +165,7 @@ class HandoffCommands:
     def runs(self) -> list[KeptRun]:
         """Hand-off runs, the latest first, without their files."""
         return [
-            KeptRun(r["id"], r["begun"], r["ended"] or "", r["how"], r["token"], r["process"], ())
+            KeptRun(r["id"], r["begun"], r["ended"] or "", r["how"], r["token"], str(r["process"]), ())
             for r in self._store.rows("SELECT * FROM runs ORDER BY id DESC")
         ]
 
