@@ -21,7 +21,8 @@ import tifffile
 from velkin.core.files.picture import decode_picture
 from velkin.core.handoff.starters import STARTERS
 from velkin.core.icc.write import matrix_profile
-from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.sim.camera import Camera
 from velkin.sim.dng import Shot, write_dng

@@ -27,7 +27,8 @@ from velkin.core.icc.space import profile_of, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import built_in_stage, path_of
 from velkin.core.render import to_working
-from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.there import measure_there, sample_there
 from velkin.sim.press import press_profile

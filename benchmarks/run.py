@@ -35,7 +35,8 @@ from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.run import run
 from velkin.core.path import CameraStage, ColourPath
 from velkin.core.render import to_working
-from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.spectra import Illuminant
 from velkin.sim.camera import Camera
 from velkin.sim.crowd import make_crowd

@@ -167,7 +167,8 @@ from PyQt6.QtCore import QSettings
 from velkin.app.main import make_application
 app = make_application()
 from velkin.app.window import Window
-from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import BUILT_IN
 folder = Path(sys.argv[1])
 shoot = Shoot.create(folder / "try.velkin", "try")

@@ -214,7 +214,7 @@ def test_names_that_are_no_text_do_not_break_the_json(capfd, chart_dng, tmp_path
     from pathlib import Path
 
     from velkin.core.errors import UnreadableFile
-    from velkin.core.shoot.shoot import look_at
+    from velkin.core.shoot.arrivals import look_at
 
     with pytest.raises(UnreadableFile, match="rename it"):
         look_at(Path(odd))

@@ -23,7 +23,7 @@ from velkin.core.icc.read import LARGEST, parse
 from velkin.core.icc.space import load_space, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import Step
-from velkin.core.shoot.shoot import look_at
+from velkin.core.shoot.arrivals import look_at
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB
 from velkin.core.tags.inspect import inspect
 

@@ -20,7 +20,8 @@ from velkin.core.icc.transform import Intent
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import chain_of
 from velkin.core.render import numbers_here, to_working
-from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.custom import OwnSpace
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB
 from velkin.core.spaces.volume import lab_volume

@@ -12,9 +12,10 @@ from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.measured import chart_from_reading
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported
+from velkin.core.shoot.arrivals import Spotted, look_at
 from velkin.core.shoot.giving import Giving, plan_giving
 from velkin.core.shoot.lights import check_pattern, light_name, propose_lights
-from velkin.core.shoot.shoot import Shoot, Spotted, look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import illuminant_at

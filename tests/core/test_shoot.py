@@ -17,8 +17,9 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported, OutputRefused, ShootError
+from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.lights import propose_lights
-from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.store import backup_path
 from velkin.core.spaces.rgb import BUILT_IN
 

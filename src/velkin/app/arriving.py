@@ -19,8 +19,8 @@ from velkin.core.charts.spot import spot_chart, spot_neutral
 from velkin.core.errors import VelkinError
 from velkin.core.files.names import is_picture_name
 from velkin.core.files.raw import is_raw_name
-from velkin.core.shoot.lights import Arrival
-from velkin.core.shoot.shoot import Shoot, Spotted, look_at
+from velkin.core.shoot.arrivals import Arrival, Spotted, look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import Frame
 
 if TYPE_CHECKING:

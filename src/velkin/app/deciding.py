@@ -24,8 +24,8 @@ from velkin.core.icc.transform import Intent
 from velkin.core.path import ColourPath
 from velkin.core.render import numbers_here
 from velkin.core.sampling import spread
+from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.outside import ShootOutside, shoot_outside
-from velkin.core.shoot.shoot import look_at
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.pins import Pin
 

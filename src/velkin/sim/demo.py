@@ -12,7 +12,8 @@ from platformdirs import user_data_path
 
 from velkin.core.errors import VelkinError
 from velkin.core.handoff.starters import STARTERS
-from velkin.core.shoot.shoot import Shoot, look_at
+from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.sim import elsewhere, madderfold, screens
 from velkin.sim.print_room import press_space, publish
 

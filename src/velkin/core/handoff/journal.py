@@ -13,7 +13,6 @@ import sqlite3
 import threading
 from collections.abc import Iterable
 from dataclasses import asdict, replace
-from datetime import datetime
 from pathlib import Path
 
 from velkin.core.conversion.effect import intent_name
@@ -24,14 +23,11 @@ from velkin.core.handoff.naming import free_name
 from velkin.core.handoff.run import Done
 from velkin.core.handoff.write import Mark
 from velkin.core.icc.space import ICCSpace
+from velkin.core.shoot.commands import now
 from velkin.core.shoot.handoff_commands import KeptRun, RunFile
 from velkin.core.shoot.process import own_identity
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import WrittenDetails
-
-
-def _now() -> str:
-    return datetime.now().astimezone().isoformat(timespec="seconds")
 
 
 class Journal:
@@ -61,7 +57,7 @@ class Journal:
             with connection:
                 connection.execute("BEGIN IMMEDIATE")
                 made = connection.execute(
-                    "INSERT INTO runs(begun, token, process) VALUES (?, ?, ?)", (_now(), token, own_identity())
+                    "INSERT INTO runs(begun, token, process) VALUES (?, ?, ?)", (now(), token, own_identity())
                 )
                 run = int(made.lastrowid or 0)
                 connection.executemany(
@@ -87,7 +83,7 @@ class Journal:
                 self._connection.execute(
                     "INSERT INTO written(frame, destination, path, at, ok, finding, state, run, details) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
                     (
-                        done.job.frame, done.job.destination.id, str(done.written.out), _now(), int(done.ok), done.finding,
+                        done.job.frame, done.job.destination.id, str(done.written.out), now(), int(done.ok), done.finding,
                         done.job.state if done.ok else "", self.run, json.dumps(asdict(_details(done))),
                     ),
                 )  # fmt: skip
@@ -96,7 +92,7 @@ class Journal:
         """The run ended."""
         with self._kept():
             how = "cancelled" if cancelled else "done"
-            self._connection.execute("UPDATE runs SET ended = ?, how = ? WHERE id = ?", (_now(), how, self.run))
+            self._connection.execute("UPDATE runs SET ended = ?, how = ? WHERE id = ?", (now(), how, self.run))
         self.leave()
 
     def leave(self) -> None:
@@ -200,12 +196,12 @@ def close_account(shoot: Path, run: KeptRun, finished: Iterable[RunFile]) -> Non
                     finding = "written and checked in the moment of the interruption"
                     connection.execute(
                         "INSERT INTO written(frame, destination, path, at, ok, finding, state, run) VALUES (?, ?, ?, ?, 1, ?, '', ?)",
-                        (file.frame, file.destination, str(file.path), _now(), finding, run.id),
+                        (file.frame, file.destination, str(file.path), now(), finding, run.id),
                     )
                     connection.execute(
                         "UPDATE run_files SET state = 'written', finding = ? WHERE run = ? AND position = ?",
                         (finding, run.id, file.position),
                     )
-            connection.execute("UPDATE runs SET ended = ?, how = 'interrupted' WHERE id = ?", (_now(), run.id))
+            connection.execute("UPDATE runs SET ended = ?, how = 'interrupted' WHERE id = ?", (now(), run.id))
     except sqlite3.Error as error:
         raise ShootError(f"the interrupted hand-off cannot be closed in the shoot ({error})", shoot) from error

@@ -20,6 +20,7 @@ from typing import Any, Protocol
 from numpy.typing import NDArray
 
 from velkin.core.errors import OutputFailed, OutputRefused, UnreadableFile, VelkinError
+from velkin.core.files.digest import digest_of
 from velkin.core.files.safely import being_written
 from velkin.core.files.source import levels_of
 from velkin.core.handoff.jobs import Job
@@ -254,8 +255,6 @@ def _reason(error: Exception, job: Job) -> str:
 
 def _check_unchanged(job: Job) -> None:
     """Refuse a source that is not the file that came in. Raises UnreadableFile."""
-    from velkin.core.shoot.shoot import digest_of
-
     if not job.source.exists():
         raise UnreadableFile("the file is not there any more", job.source)
     if digest_of(job.source) != job.digest:

@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from contextlib import AbstractContextManager
 from dataclasses import replace
-from datetime import datetime
-from typing import TYPE_CHECKING
 
 from velkin.core.conversion.convert import is_destination
 from velkin.core.errors import BadProfile, ShootError
-from velkin.core.icc.space import Space, built_in_space, check_model
+from velkin.core.icc.space import Space, check_model
 from velkin.core.icc.transform import Intent
-from velkin.core.shoot.lights import Arrival
-from velkin.core.shoot.records import ledger_to_json, picture_to_json, pins_to_json, rules_to_json, space_to_json
-from velkin.core.shoot.state import State
-from velkin.core.shoot.store import Store
+from velkin.core.shoot.arrivals import Arrival
+from velkin.core.shoot.commands import Commands, count_words, now
+from velkin.core.shoot.records import ledger_to_json, picture_to_json, pins_to_json, rules_to_json
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.facts import PictureFacts
 from velkin.core.tags.ledger import ASSIGN, CONVERT, LEAVE, Entry
@@ -23,48 +19,8 @@ from velkin.core.tags.pins import MOST_PINS, Pin
 from velkin.core.tags.rules import IntakeRules, ruled
 
 
-class ColourCommands:
+class ColourCommands(Commands):
     """The part of `Shoot` that decides about colour; each command is one undoable step."""
-
-    _store: Store
-    _state: State | None
-
-    if TYPE_CHECKING:
-
-        @property
-        def state(self) -> State: ...
-
-        def _step(self, label: str, joins: bool = False) -> AbstractContextManager[None]: ...
-
-    def _place_picture(self, arrival: Arrival, facts: PictureFacts, light: int, position: float) -> int:
-        """A finished picture's frame, with what the intake rules make of it."""
-        state = self.state
-        if arrival.said is not None:
-            self._remember(arrival.said)
-        made = ruled(facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, _now())
-        return self._store.run(
-            "INSERT INTO frames(light, position, name, path, digest, facts, kind, held, ledger)"
-            " VALUES (?, ?, ?, ?, ?, ?, 'picture', ?, ?)",
-            light,
-            position,
-            facts.path.stem,
-            str(facts.path.absolute()),
-            arrival.digest,
-            picture_to_json(facts),
-            made.case if made.held else "",
-            ledger_to_json(made.entries),
-        )
-
-    def _find_space(self, identifier: str) -> Space | None:
-        try:
-            return self.state.space(identifier)
-        except KeyError:
-            return None
-
-    def _remember(self, space: Space) -> None:
-        """Keep a space that is not built in; inside a step."""
-        if built_in_space(space.id) is None and space.id != "plain-ink":
-            self._store.run("INSERT OR IGNORE INTO spaces VALUES (?, ?)", space.id, space_to_json(space))
 
     def keep_space(self, space: Space) -> None:
         """Keep a space in the shoot: one's own, or an ICC profile's."""
@@ -152,7 +108,7 @@ class ColourCommands:
         model = state.path_with(source, ()).here.model
         taking = [f for f in frames if f != source and state.path_with(f, ()).here.model == model]
         why = f"copied from {from_frame.name}"
-        ledger = ledger_to_json(tuple(replace(e, at=_now(), why=why) for e in from_frame.ledger))
+        ledger = ledger_to_json(tuple(replace(e, at=now(), why=why) for e in from_frame.ledger))
         with self._step(f"copy the ledger of {from_frame.name} to {count_words(len(taking), 'frame')}"):
             for f in taking:
                 if state.frames[f].ledger != from_frame.ledger:
@@ -166,7 +122,7 @@ class ColourCommands:
                 self._append(f, entry)
 
     def _append(self, frame: int, *entries: Entry) -> None:
-        ledger = self.state.frames[frame].ledger + tuple(replace(e, at=_now()) for e in entries)
+        ledger = self.state.frames[frame].ledger + tuple(replace(e, at=now()) for e in entries)
         self._store.run("UPDATE frames SET ledger = ? WHERE id = ?", ledger_to_json(ledger), frame)
 
     def set_pins(self, frame: int, pins: tuple[Pin, ...], what: str = "change the pins") -> None:
@@ -184,9 +140,7 @@ class ColourCommands:
         with self._step(f"take picture {facts.page + 1} of {state.frames[frame].name}"):
             if arrival.said is not None:
                 self._remember(arrival.said)
-            made = ruled(
-                facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, _now()
-            )
+            made = ruled(facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, now())
             self._store.run(
                 "UPDATE frames SET facts = ?, held = ?, ledger = ? WHERE id = ?",
                 picture_to_json(facts), made.case if made.held else "", ledger_to_json(made.entries), frame,
@@ -214,12 +168,3 @@ class ColourCommands:
         with self._step(f"work in {space.name}"):
             self._remember(space)
             self._store.run("UPDATE facts SET value = ? WHERE key = 'working' AND value <> ?", space.id, space.id)
-
-
-def count_words(number: int, thing: str) -> str:
-    """A number and its noun, for the names of steps."""
-    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"
-
-
-def _now() -> str:
-    return datetime.now().astimezone().isoformat(timespec="seconds")

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable
-from contextlib import AbstractContextManager
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from velkin.core.conversion.convert import is_destination
 from velkin.core.errors import BadProfile, ShootError
@@ -15,27 +13,15 @@ from velkin.core.handoff.destination import ProofGoal
 from velkin.core.handoff.destination_file import destination_to_data
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
+from velkin.core.shoot.commands import Commands
 from velkin.core.shoot.records import easings_to_json, goal_to_json
-from velkin.core.shoot.state import State
-from velkin.core.shoot.store import Store
 
 #: More stages than this help nobody.
 MOST_EASINGS = 12
 
 
-class EasingCommands:
+class EasingCommands(Commands):
     """The part of `Shoot` that decides about proof and easing."""
-
-    _store: Store
-
-    if TYPE_CHECKING:
-
-        @property
-        def state(self) -> State: ...
-
-        def _step(self, label: str, joins: bool = False) -> AbstractContextManager[None]: ...
-
-        def _remember(self, space: Space) -> None: ...
 
     def set_goal(self, space: Space | None, intent: Intent = Intent.RELATIVE, black_point: bool = True) -> None:
         """Choose what is proofed for; None follows the first destination that is ticked, whose intent it then is.

@@ -6,18 +6,16 @@ import json
 import re
 import sqlite3
 from collections.abc import Iterable
-from contextlib import AbstractContextManager
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from velkin.core.errors import ShootError
 from velkin.core.handoff.destination import Destination
 from velkin.core.handoff.destination_file import destination_to_data
 from velkin.core.icc.space import Space
+from velkin.core.shoot.commands import Commands
 from velkin.core.shoot.process import runs_elsewhere
-from velkin.core.shoot.state import State, WrittenDetails, WrittenFile
-from velkin.core.shoot.store import Store
+from velkin.core.shoot.state import WrittenDetails, WrittenFile
 from velkin.core.spaces.rgb import SRGB
 
 #: More destinations than this help nobody.
@@ -70,19 +68,8 @@ class KeptRun:
         return not self.ended and not runs_elsewhere(self.process)
 
 
-class HandoffCommands:
+class HandoffCommands(Commands):
     """The part of `Shoot` about where files go; each command is one undoable step, what was written is none."""
-
-    _store: Store
-
-    if TYPE_CHECKING:
-
-        @property
-        def state(self) -> State: ...
-
-        def _step(self, label: str, joins: bool = False) -> AbstractContextManager[None]: ...
-
-        def _remember(self, space: Space) -> None: ...
 
     # ---- destinations -----------------------------------------------------------------------------------------
 

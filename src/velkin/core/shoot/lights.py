@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 import numpy as np
 
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.errors import NotSupported
 from velkin.core.files.raw import RawFacts
-from velkin.core.icc.space import Space
+from velkin.core.shoot.arrivals import Arrival
 from velkin.core.tags.facts import PictureFacts
 
 #: A pause after which the light is taken to have changed, in seconds.
@@ -19,15 +18,6 @@ PAUSE = 45 * 60
 CHANGE = 0.35
 PATTERN = "{camera} · {lens} · {light}"
 FIELDS = ("camera", "lens", "light", "date")
-
-
-@dataclass(frozen=True)
-class Arrival:
-    """A source file looked at and ready to become a frame; `said` is what a finished picture's tag or claim means."""
-
-    facts: RawFacts | PictureFacts
-    digest: str
-    said: Space | None = None
 
 
 def propose_lights(arrivals: list[Arrival]) -> list[list[Arrival]]:

@@ -21,6 +21,7 @@ from velkin.core.gamut.easing import Easing, Place, Stroke
 from velkin.core.handoff.destination import ProofGoal
 from velkin.core.icc.space import Space, space_of
 from velkin.core.icc.transform import Intent
+from velkin.core.shoot.state import Gift
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
 from velkin.core.tags.facts import PictureFacts
@@ -250,3 +251,27 @@ def goal_from_json(text: str | None) -> ProofGoal:
         return ProofGoal()
     data = json.loads(text)
     return ProofGoal(data["space"], Intent(data["intent"]), bool(data["black_point"]))
+
+
+def balance_to_json(balance: tuple[float, ...] | None) -> str | None:
+    """White balance multipliers as text."""
+    return None if balance is None else json.dumps([float(v) for v in balance])
+
+
+def balance_from_json(text: str | None) -> tuple[float, ...] | None:
+    """The multipliers kept as text."""
+    return None if text is None else tuple(float(v) for v in json.loads(text))
+
+
+def gift_to_json(gift: Gift) -> str:
+    """What a light gives to newcomers, as text."""
+    return json.dumps(asdict(gift))
+
+
+def gift_from_json(text: str | None) -> Gift | None:
+    """The gift kept as text."""
+    if text is None:
+        return None
+    data = json.loads(text)
+    balance = None if data["balance"] is None else tuple(float(v) for v in data["balance"])
+    return Gift(data["profile"], balance, data["balance_from"], data["exposure"])

@@ -1,0 +1,49 @@
+"""Files that arrive: looked at before they become frames, and what is recognised in them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from velkin.core.charts.reading_job import JudgedReading
+from velkin.core.errors import UnreadableFile
+from velkin.core.files.digest import digest_of
+from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
+from velkin.core.files.safely import is_text_name
+from velkin.core.icc.space import Space
+from velkin.core.tags.facts import PictureFacts, facts_of
+
+
+@dataclass(frozen=True)
+class Arrival:
+    """A source file looked at and ready to become a frame; `said` is what a finished picture's tag or claim means."""
+
+    facts: RawFacts | PictureFacts
+    digest: str
+    said: Space | None = None
+
+
+@dataclass(frozen=True)
+class Spotted:
+    """What was recognised in a frame on arrival: its role, the chart's reading, the neutral's balance."""
+
+    role: str
+    reading: JudgedReading | None = None
+    neutral: tuple[float, float, float] | None = None
+
+
+def look_at(path: Path, page: int = 0) -> Arrival:
+    """Facts and hash of an arriving file, raw or finished; `page` is the picture of a file that holds several.
+
+    Raises
+    ------
+    UnreadableFile
+    """
+    if not is_text_name(path):
+        raise UnreadableFile("its name or folder is not valid text (UTF-8), which a shoot cannot keep; rename it", path)
+    if is_raw_name(path):
+        return Arrival(read_facts(path), digest_of(path))
+    from velkin.core.tags.inspect import inspect  # the libraries that read pictures load when one arrives
+
+    found = inspect(path, page)
+    return Arrival(facts_of(found), digest_of(path), found.said)
