@@ -173,7 +173,7 @@ def main() -> None:
 
         settle(window, 60)
         for frame, named in (("lamp-0501", "chart-reading"), ("north-0401", "chart-fitted")):
-            window.read_chart(ids[frame])
+            window.camera.read_chart(ids[frame])
             wait_for(lambda: room.kept is not None and room.view.has_picture)
             if named == "chart-reading":
                 picture(named)
@@ -198,7 +198,7 @@ def main() -> None:
         window.profiles.open_shelf()
         picture("shelf")
         window.shelf_room.leave()
-        window.edit_chart()
+        window.camera.edit_chart()
         picture("chart-editor")
         window._leave_room()
         window.model.select(ids["lamp-0505"])
@@ -223,12 +223,12 @@ def main() -> None:
         wait_for(lambda: any(f.name == "north-0498" for f in window.model.state.frames.values()))
         shadowed = next(f.id for f in window.model.state.frames.values() if f.name == "north-0498")
         room.kept = None
-        window.read_chart(shadowed)
+        window.camera.read_chart(shadowed)
         wait_for(lambda: room.kept is not None and room.view.has_picture)
         picture("chart-shadow")
         room.leave()
         tags(window, picture)
-        window.set_theme("Dim room")
+        window.appearance.set_theme("Dim room")
         window.model.open_stop("camera")
         window.model.select(ids["lamp-0508"])
         picture("dim-room")

@@ -15,7 +15,7 @@ from velkin.sim.crowd import make_crowd
 
 @pytest.fixture
 def room(qtbot, window, ids):
-    window.read_chart(ids["lamp-0501"])
+    window.camera.read_chart(ids["lamp-0501"])
     qtbot.waitUntil(lambda: window.chart_room.kept is not None and window.chart_room.view.has_picture, timeout=20000)
     return window.chart_room
 
@@ -48,7 +48,7 @@ def test_a_patch_is_left_out_and_taken_in_by_key(qtbot, room):
     qtbot.keyClick(room.view, Qt.Key.Key_L)
     settled(qtbot, room)
     assert room.kept.reading.choices.left_out == ("C3",)
-    assert "23 of 24" in room._figure.number.text()
+    assert "23 of 24" in room.bench.figure.number.text()
     room.fit()
     qtbot.waitUntil(lambda: room.profile is not None, timeout=10000)
     assert "C3" not in {p.id for p in room.profile.patches}
@@ -84,28 +84,28 @@ def test_a_single_patch_is_moved_by_alt_and_arrows_and_put_back(qtbot, room):
 
 
 def test_sample_size_and_even_light_are_kept_with_the_reading(qtbot, window, ids, room):
-    room.sample.setValue(30)
+    room.bench.sample.setValue(30)
     settled(qtbot, room)
     room._even_toggled(True)
     choices = window.model.state.readings[ids["lamp-0501"]].reading.choices
     assert (choices.sample, choices.even_light) == (0.3, True)
     room.leave()
-    window.read_chart(ids["lamp-0501"])
-    assert room.sample.value() == 30 and room.even.isChecked()
+    window.camera.read_chart(ids["lamp-0501"])
+    assert room.bench.sample.value() == 30 and room.bench.even.isChecked()
 
 
 def test_another_chart_is_looked_for_and_refused_with_its_reason(qtbot, room):
     room.use_chart(velkin48())
-    qtbot.waitUntil(lambda: "no 48-patch chart" in room._figure.words.text(), timeout=20000)
-    assert not room.fit_button.isEnabled()
+    qtbot.waitUntil(lambda: "no 48-patch chart" in room.bench.figure.words.text(), timeout=20000)
+    assert not room.bench.fit_button.isEnabled()
     room.place_by_hand()
     qtbot.waitUntil(lambda: room.kept is not None, timeout=10000)
     assert any(j.about == "Order" and j.verdict is Verdict.REFUSE for j in room.kept.judgements)
-    assert not room.fit_button.isEnabled()
+    assert not room.bench.fit_button.isEnabled()
 
 
 def test_a_chart_is_defined_by_table_and_paste_and_kept(qtbot, window):
-    window.edit_chart()
+    window.camera.edit_chart()
     editor = window.chart_editor
     editor.columns.setValue(5)
     editor.rows.setValue(3)

@@ -136,14 +136,14 @@ def test_what_was_done_goes_by_itself_and_a_problem_stays(qtbot, monkeypatch):
 
 def test_progress_shows_the_job_that_can_be_cancelled_first(window):
     status = window.status
-    window._show_progress("Drawing thumbnails", 3, 12, False)
+    window.status.follow("Drawing thumbnails", 3, 12, False)
     assert status.words.text() == "Drawing thumbnails 3 of 12" and not status.cancel.isVisible()
-    window._show_progress("Handing off", 1, 8, True)
+    window.status.follow("Handing off", 1, 8, True)
     assert status.words.text() == "Handing off 1 of 8" and status.cancel.isVisible()
     assert (status.bar.value(), status.bar.maximum()) == (1, 8)
-    window._show_progress("job", 0, 0, True)
+    window.status.follow("job", 0, 0, True)
     assert status.words.text() == "Drawing thumbnails 3 of 12"
-    window._show_progress("Drawing thumbnails", 12, 0, False)
+    window.status.follow("Drawing thumbnails", 12, 0, False)
     assert status.words.text() == "" and not status.bar.isVisible()
 
 
@@ -152,7 +152,7 @@ def test_cancel_is_told(qtbot):
     status = StatusLine()
     qtbot.addWidget(status)
     status.show()
-    status.show_progress("Looking", 1, 2, True)
+    status.follow("Looking", 1, 2, True)
     with qtbot.waitSignal(status.cancelled, timeout=1000):
         qtbot.mouseClick(status.cancel, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
 
@@ -193,14 +193,14 @@ def test_the_finder_narrows_by_every_word_and_runs_with_the_keys(qtbot, window):
 
 @pytest.mark.parametrize("name", sorted(theme.THEMES))
 def test_every_view_draws_in_both_themes(window, name):
-    window.set_theme(name)
+    window.appearance.set_theme(name)
     settle(window, 30)
     for stop in ("source", "camera", "working", "proof", "handoff"):
         window.open_stop(stop)
         shot = window.grab().toImage()
         panel = theme.current().colour("panel")
         assert shot.pixelColor(shot.width() - 8, shot.height() - 60).red() == panel.red()
-    window.set_theme("Card")
+    window.appearance.set_theme("Card")
 
 
 def test_working_in_another_space_changes_the_readout_and_not_the_look(window):

@@ -80,7 +80,7 @@ def test_a_pick_on_something_coloured_is_doubted_aloud(qtbot, window, ids, bench
 
 def test_escape_ends_picking_without_a_change(qtbot, window, bench):
     before = window.model.path().camera
-    window.pick_neutral()
+    window.camera.pick_neutral()
     qtbot.keyClick(window.view, Qt.Key.Key_Escape)
     assert not window.model.picking and window.model.path().camera == before
 

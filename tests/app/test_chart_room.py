@@ -111,7 +111,7 @@ def test_without_corners_the_grid_is_gone_and_keys_do_nothing(qtbot, view):
 
 @pytest.fixture
 def room(qtbot, window, ids):
-    window.read_chart(ids["north-0401"])
+    window.camera.read_chart(ids["north-0401"])
     made = window.chart_room
     qtbot.waitUntil(lambda: made.kept is not None and made.view.has_picture, timeout=20000)
     return made
@@ -119,15 +119,15 @@ def room(qtbot, window, ids):
 
 def test_the_chart_is_found_where_it_was_drawn(room):
     assert np.abs(room.view.corners - chart_corners("north")).max() < 3
-    assert room._figure.number.text() == "24 of 24"
-    assert room.fit_button.isEnabled()
-    assert room._quality.count() == len(room.kept.judgements)
+    assert room.bench.figure.number.text() == "24 of 24"
+    assert room.bench.fit_button.isEnabled()
+    assert room.bench._quality.count() == len(room.kept.judgements)
 
 
 def test_the_reading_is_kept_in_the_shoot_and_marks_the_frame(room, window, ids):
     assert window.model.state.readings[ids["north-0401"]] == room.kept
     room.leave()
-    window.read_chart(ids["north-0401"])
+    window.camera.read_chart(ids["north-0401"])
     assert room.kept is not None, "a kept reading is shown at once, without searching again"
 
 
@@ -135,7 +135,7 @@ def test_the_table_says_what_the_core_computes(qtbot, room):
     reference, seen, after, _ = room._colours()
     assert after is None and len(room.swatches.bands) == 2
     expected = ciede2000(xyz_to_lab(seen), xyz_to_lab(reference))
-    shown = {room.table.item(r, 0).text(): room.table.item(r, 2).text() for r in range(24)}
+    shown = {room.bench.table.item(r, 0).text(): room.bench.table.item(r, 2).text() for r in range(24)}
     assert shown == {i: f"{e:.1f}" for i, e in zip(CHART.ids, expected, strict=True)}
     room.fit()
     qtbot.waitUntil(lambda: room.profile is not None, timeout=20000)
@@ -144,17 +144,17 @@ def test_the_table_says_what_the_core_computes(qtbot, room):
     own = ciede2000(xyz_to_lab(room.swatches.bands[2]), xyz_to_lab(room.swatches.bands[1]))
     assert own == pytest.approx([p.after for p in room.profile.patches], abs=1e-9)
     for row in range(24):
-        patch = fitted[room.table.item(row, 0).text()]
-        assert room.table.item(row, 2).text() == f"{patch.before:.1f}"
-        assert room.table.item(row, 3).text() == f"{patch.after:.1f}"
-    assert room._figure.number.text() == f"ΔE {room.profile.figures.mean:.1f}"
+        patch = fitted[room.bench.table.item(row, 0).text()]
+        assert room.bench.table.item(row, 2).text() == f"{patch.before:.1f}"
+        assert room.bench.table.item(row, 3).text() == f"{patch.after:.1f}"
+    assert room.bench.figure.number.text() == f"ΔE {room.profile.figures.mean:.1f}"
 
 
 def test_the_table_sorts_by_number(qtbot, room):
     room.fit()
     qtbot.waitUntil(lambda: room.profile is not None, timeout=20000)
-    room.table.sortItems(3, Qt.SortOrder.DescendingOrder)
-    values = [float(room.table.item(r, 3).text()) for r in range(24)]
+    room.bench.table.sortItems(3, Qt.SortOrder.DescendingOrder)
+    values = [float(room.bench.table.item(r, 3).text()) for r in range(24)]
     assert values == sorted(values, reverse=True)
     assert values[0] == pytest.approx(room.profile.figures.worst, abs=0.06)
 
@@ -162,21 +162,21 @@ def test_the_table_sorts_by_number(qtbot, room):
 def test_choosing_a_patch_marks_it_everywhere(room):
     room._choose_patch(14)
     assert room.view.patch == room.swatches.patch == 14
-    assert room.table.item(room.table.currentRow(), 0).text() == "C3"
-    assert room._patch_words.text().startswith("C3 red, Lab: chart")
-    row = next(r for r in range(24) if room.table.item(r, 0).text() == "A2")
-    room.table.selectRow(row)
+    assert room.bench.table.item(room.bench.table.currentRow(), 0).text() == "C3"
+    assert room.bench.patch_words.text().startswith("C3 red, Lab: chart")
+    row = next(r for r in range(24) if room.bench.table.item(r, 0).text() == "A2")
+    room.bench.table.selectRow(row)
     assert room.view.patch == 1
 
 
 def test_turning_four_times_is_no_turn(qtbot, room):
     start = room.view.corners.copy()
     room.turn()
-    qtbot.waitUntil(lambda: not room.fit_button.isEnabled(), timeout=20000)
-    assert "turn the grid" in room._advice.text()
+    qtbot.waitUntil(lambda: not room.bench.fit_button.isEnabled(), timeout=20000)
+    assert "turn the grid" in room.bench.advice.text()
     for _ in range(3):
         room.turn()
-    qtbot.waitUntil(lambda: room.fit_button.isEnabled(), timeout=20000)
+    qtbot.waitUntil(lambda: room.bench.fit_button.isEnabled(), timeout=20000)
     assert np.array_equal(room.view.corners, start)
 
 
@@ -184,8 +184,8 @@ def test_a_fit_is_kept_only_when_it_is_given(qtbot, room, window, ids):
     room.fit()
     qtbot.waitUntil(lambda: room.profile is not None, timeout=20000)
     assert not window.model.state.profiles
-    room._name.setText("Skeins, spring")
-    room._give_one()
+    room.bench.name.setText("Skeins, spring")
+    room.bench.only_button.click()
     state = window.model.state
     assert [p.name for p in state.profiles.values()] == ["Skeins, spring"]
     assert state.frames[ids["north-0401"]].profile is not None
@@ -198,7 +198,7 @@ def test_a_fit_is_kept_only_when_it_is_given(qtbot, room, window, ids):
 def test_escape_leaves_and_a_stop_leaves_too(qtbot, room, window):
     qtbot.keyClick(room.view, Qt.Key.Key_Escape)
     assert window.rooms.currentIndex() == 0
-    window.read_chart(window.model.current)
+    window.camera.read_chart(window.model.current)
     assert window.rooms.currentWidget() is room
     window.open_stop("proof")
     assert window.rooms.currentIndex() == 0 and window.model.stop == "proof"

@@ -347,7 +347,7 @@ def test_the_chart_room_gets_the_whole_half_size_picture_plain(qtbot, window, id
     window.model.proof.show(True)
     window.model.show_hatching(True)
     assert settle(window, 40)
-    window.read_chart(ids["north-0401"])
+    window.camera.read_chart(ids["north-0401"])
     qtbot.waitUntil(lambda: window.chart_room.view._image.width() == 1200, timeout=20000)
     assert not window.rendered.seen.proofed and window.rendered.hatch is None
     window.chart_room.leave()

@@ -291,7 +291,7 @@ def test_the_layout_and_theme_are_remembered(qtbot, window, demo_shoot):
 
     window.menu.by_name["Scope shelf"].trigger()
     assert not window.scope.isVisible()
-    window.set_theme("Dim room")
+    window.appearance.set_theme("Dim room")
     window.menu.surround.setValue(70)
     again = open_window(demo_shoot, window.settings)
     again.show()
@@ -300,7 +300,7 @@ def test_the_layout_and_theme_are_remembered(qtbot, window, demo_shoot):
     assert again.menu.surround.value() == 70
     assert settle(again, 30)
     again.close()
-    window.set_theme("Card")
+    window.appearance.set_theme("Card")
 
 
 def test_a_shoot_that_cannot_be_opened_leaves_an_empty_window(qtbot, tmp_path):

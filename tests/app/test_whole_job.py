@@ -61,10 +61,10 @@ def read_fit_give_by_mouse(qtbot, window, chart_frame):
     click(qtbot, window.camera_bench._read)
     qtbot.waitUntil(lambda: room.kept is not None and room.view.has_picture, timeout=20000)
     assert window.rooms.currentWidget() is room
-    click(qtbot, room.fit_button)
+    click(qtbot, room.bench.fit_button)
     qtbot.waitUntil(lambda: room.profile is not None, timeout=20000)
-    assert room.table.item(0, 3).text()
-    click(qtbot, room.give_button)
+    assert room.bench.table.item(0, 3).text()
+    click(qtbot, room.bench.give_button)
     assert window.rooms.currentWidget() is not room
 
 
@@ -114,11 +114,11 @@ def test_by_keyboard(qtbot, window):
     assert room.view.corners[1, 0] == pytest.approx(corner[1, 0] + 10)
     press(Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier, widget=room.view)
     qtbot.waitUntil(lambda: room.kept is not None and not room._reading_again and not room._settle.isActive(), timeout=20000)
-    for button in (room.fit_button, room.give_button):
+    for button in (room.bench.fit_button, room.bench.give_button):
         qtbot.waitUntil(lambda b=button: b.isVisible() and b.isEnabled(), timeout=20000)
         button.setFocus(Qt.FocusReason.TabFocusReason)
         press(Qt.Key.Key_Space, widget=button)
-        if button is room.fit_button:
+        if button is room.bench.fit_button:
             qtbot.waitUntil(lambda: room.profile is not None, timeout=20000)
     assert window.model.frame.profile is not None
     press(Qt.Key.Key_5)

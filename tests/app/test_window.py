@@ -163,20 +163,20 @@ def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_pa
 
 def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_path):
     room = window.chart_room
-    window.read_chart(ids_of(window)["north-0413"])
-    qtbot.waitUntil(lambda: "no 24-patch chart found" in room._figure.words.text(), timeout=20000)
-    assert not room.fit_button.isEnabled()
+    window.camera.read_chart(ids_of(window)["north-0413"])
+    qtbot.waitUntil(lambda: "no 24-patch chart found" in room.bench.figure.words.text(), timeout=20000)
+    assert not room.bench.fit_button.isEnabled()
     room.place_by_hand()
     qtbot.waitUntil(lambda: room.kept is not None, timeout=20000)
-    assert not room.fit_button.isEnabled()
+    assert not room.bench.fit_button.isEnabled()
     room.leave()
     shoot_chart(tmp_path / "bright.dng", level=1.3, seed=11)
     window.dropped([tmp_path / "bright.dng"])
     qtbot.waitUntil(lambda: "bright" in ids_of(window), timeout=10000)
-    window.read_chart(ids_of(window)["bright"])
+    window.camera.read_chart(ids_of(window)["bright"])
     qtbot.waitUntil(lambda: room.kept is not None, timeout=20000)
-    assert "less exposure" in room._advice.text()
-    assert not room.fit_button.isEnabled()
+    assert "less exposure" in room.bench.advice.text()
+    assert not room.bench.fit_button.isEnabled()
     room.leave()
 
 

@@ -120,7 +120,7 @@ class Menus:
 
         chart = menu("&Chart")
         self._add(chart, "&Read the chart in this frame", window.camera_bench.read_chart_here, "K")
-        self._add(chart, "&Pick a neutral", window.pick_neutral, "N", "Click what was neutral in front of the lens")
+        self._add(chart, "&Pick a neutral", window.camera.pick_neutral, "N", "Click what was neutral in front of the lens")
         self._add(
             chart,
             "&Look for charts in the chosen frames",
@@ -128,11 +128,11 @@ class Menus:
             tip="Marks chart frames and frames of a neutral card",
         )
         chart.addSeparator()
-        self._add(chart, "&Give to other frames…", window.give, "Ctrl+G")
+        self._add(chart, "&Give to other frames…", window.camera.give, "Ctrl+G")
         self._add(chart, "&Back to the built-in profile", window.camera_bench.back_to_built_in)
         chart.addSeparator()
         self._add(chart, "&Open a chart file…", window.asking.chart_file)
-        self._add(chart, "&Define a chart…", window.edit_chart)
+        self._add(chart, "&Define a chart…", window.camera.edit_chart)
         self._add(chart, "P&rint a chart…", window.asking.print_chart)
         self._add(chart, "&Measure a print with the stand-in…", window.asking.measure_print)
         chart.addSeparator()
@@ -202,16 +202,16 @@ class Menus:
         window.model.before_changed.connect(before.setChecked)
         self._add_comparisons(view, window)
         view.addSeparator()
-        self.scope = self._add(view, "&Scope shelf", lambda: window._fold(window.scope), "H")
-        self.frames = self._add(view, "Frames &panel", lambda: window._fold(window.frames), "F7")
-        self.bench = self._add(view, "&Bench", lambda: window._fold(window.bench_stack), "F8")
+        self.scope = self._add(view, "&Scope shelf", lambda: window.appearance.fold(window.scope), "H")
+        self.frames = self._add(view, "Frames &panel", lambda: window.appearance.fold(window.frames), "F7")
+        self.bench = self._add(view, "&Bench", lambda: window.appearance.fold(window.bench_stack), "F8")
         for action in (self.scope, self.frames, self.bench):
             action.setCheckable(True)
             action.setChecked(True)
         view.addSeparator()
         themes = QActionGroup(window)
         for name in theme.THEMES:
-            action = self._add(view, f"{name} theme", partial(window.set_theme, name))
+            action = self._add(view, f"{name} theme", partial(window.appearance.set_theme, name))
             action.setCheckable(True)
             themes.addAction(action)
         self._add(view, "This s&creen…", window.proofs.screen, tip="What pictures are drawn for on this monitor")
@@ -272,7 +272,7 @@ class Menus:
         self.surround.setRange(15, 90)
         self.surround.setFixedWidth(130)
         self.surround.setAccessibleName("Lightness of the surround, L* 15 to 90")
-        self.surround.valueChanged.connect(window._surround_changed)
+        self.surround.valueChanged.connect(window.appearance.set_surround)
         row.addWidget(label)
         row.addWidget(self.surround)
         action = QWidgetAction(window)

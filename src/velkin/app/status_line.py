@@ -9,6 +9,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWid
 from velkin.app import theme
 from velkin.app.benches.parts import soft
 
+#: The words of whatever the desk does.
+JOB = "job"
+
 
 class _Readout(QWidget):
     """A name and numbers that keep their place."""
@@ -57,16 +60,29 @@ class StatusLine(QWidget):
         self.cancel.clicked.connect(lambda _=False: self.cancelled.emit())
         for widget in (self.words, self.bar, self.cancel):
             row.addWidget(widget)
-        self._cancellable = False
-        self.show_progress("", 0, 0, False)
+        self._works: dict[str, tuple[int, int, bool]] = {}
+        self._show_progress("", 0, 0, False)
 
     def show_numbers(self, at: str, here: str, lab: str, there: str) -> None:
         """Show the numbers under the pointer."""
         for readout, text in ((self.at, at), (self.here, here), (self.lab, lab), (self.there, there)):
             readout.value.setText(text)
 
-    def show_progress(self, words: str, done: int, total: int, cancellable: bool) -> None:
-        """Show how far long work is; total 0 hides it."""
+    def follow(self, words: str, done: int, total: int, cancellable: bool) -> None:
+        """Show how far a long work is; total 0 says that it ended, and with the words `JOB` that all which can be cancelled did.
+
+        Of several that which can be cancelled is shown.
+        """
+        if total:
+            self._works[words] = (done, total, cancellable)
+        elif words == JOB:
+            self._works = {k: v for k, v in self._works.items() if not v[2]}
+        else:
+            self._works.pop(words, None)
+        shown = max(self._works, key=lambda k: self._works[k][2], default="")
+        self._show_progress(shown, *self._works.get(shown, (0, 0, False)))
+
+    def _show_progress(self, words: str, done: int, total: int, cancellable: bool) -> None:
         busy = total > 0
         self.words.setText((f"{words} {done} of {total}" if total > 1 else f"{words} …") if busy else "")
         self.bar.setVisible(busy)

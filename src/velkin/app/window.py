@@ -5,22 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
+from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
 from PyQt6.QtGui import (
-    QAction,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
-    QKeyEvent,
     QShowEvent,
 )
 from PyQt6.QtWidgets import (
-    QAbstractButton,
-    QAbstractSpinBox,
-    QApplication,
-    QComboBox,
     QHBoxLayout,
-    QLineEdit,
     QMainWindow,
     QMenuBar,
     QPushButton,
@@ -30,7 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin import __version__
-from velkin.app import theme
+from velkin.app.appearance import Appearance
 from velkin.app.asking import Asking
 from velkin.app.benches.camera import CameraBench
 from velkin.app.benches.handoff import HandoffBench
@@ -39,6 +32,7 @@ from velkin.app.benches.proof import ProofBench
 from velkin.app.benches.source import SourceBench
 from velkin.app.benches.start import StartBench
 from velkin.app.benches.working import WorkingBench
+from velkin.app.camera_actions import CameraActions
 from velkin.app.chrome import Line, Notice, TopBar
 from velkin.app.desk import Desk
 from velkin.app.drawing import Measured, Rendered
@@ -47,7 +41,6 @@ from velkin.app.easing_view import EasingView
 from velkin.app.finder import Finder
 from velkin.app.frame_actions import FrameActions
 from velkin.app.frames_panel import FramesPanel
-from velkin.app.giving_sheet import GivingSheet
 from velkin.app.handoff_actions import HandoffActions
 from velkin.app.menus import Menus
 from velkin.app.model import COMPARISONS, STOPS, ShootModel
@@ -63,10 +56,10 @@ from velkin.app.scope import Scope
 from velkin.app.screens import Screens
 from velkin.app.service import RenderService
 from velkin.app.space_actions import SpaceActions
-from velkin.app.status_line import StatusLine
-from velkin.app.viewer import PictureView, surround_grey
+from velkin.app.status_line import JOB, StatusLine
+from velkin.app.viewer import PictureView
 from velkin.app.viewing import Viewing
-from velkin.core.charts.definition import Chart
+from velkin.app.window_keys import WindowKeys
 from velkin.core.errors import VelkinError
 
 if TYPE_CHECKING:
@@ -108,7 +101,6 @@ class Window(Viewing, QMainWindow):
         self._thumbnails_due.setSingleShot(True)
         self._thumbnails_due.setInterval(400)  # after the picture; it starts them earlier when it is there
         self._thumbnails_due.timeout.connect(self._draw_thumbnails)
-        self._progress: dict[str, tuple[int, int, bool]] = {}
         self._wiped_for_trying = False
         self._follows_screen = False
 
@@ -123,7 +115,8 @@ class Window(Viewing, QMainWindow):
         self.chart_editor = ChartEditor(self.desk)
         self.fit_room = FitRoom(self.desk)
         self.shelf_room = ShelfRoom(self.desk)
-        self.camera_bench = CameraBench(self.desk, self.read_chart, self.pick_neutral, self.give)
+        self.camera = CameraActions(self)
+        self.camera_bench = CameraBench(self.desk, self.camera.read_chart, self.camera.pick_neutral, self.camera.give)
         self.try_on_room = TryOnRoom(self.desk)
         self.source_bench = SourceBench(self.desk)
         self.picture_bench = PictureBench(self.model)
@@ -138,22 +131,21 @@ class Window(Viewing, QMainWindow):
             "handoff": self.handoff_bench,
         }
         self._lay_out()
+        self.appearance = Appearance(self)
         self.frame_actions = FrameActions(self, self.desk)
         self.asking = Asking(self, self.desk, self.settings)
-        self.asking.chart_opened = self._chart_opened
+        self.asking.chart_opened = self.camera.chart_opened
         self.profiles = ProfileActions(self, self.desk)
         self.spaces = SpaceActions(self)
         self.proofs = ProofActions(self)
         self.handoffs = HandoffActions(self)
         self.menu = Menus(self.menus, self)
         self._connect()
-        self._restore()
+        self.appearance.restore()
         self._follow_shoot()
         self._stop_opened(self.model.stop)
         self.view.setFocus()
-        self._for_keys = QApplication.instance()
-        if self._for_keys is not None:
-            self._for_keys.installEventFilter(self)
+        self._keys = WindowKeys(self)
         self._backup = QTimer(self)
         self._backup.setInterval(10 * 60 * 1000)
         self._backup.timeout.connect(self._write_backup)
@@ -218,12 +210,12 @@ class Window(Viewing, QMainWindow):
         m.before_changed.connect(lambda _: self._render())
         m.hatching_changed.connect(self._hatching)
         m.comparison_changed.connect(self._compared)
-        m.picking_changed.connect(self._picking)
+        m.picking_changed.connect(self.camera.show_picking)
         m.tried_changed.connect(self._tried)
         m.screen_changed.connect(self._screen_changed)
         self.proof_bench.intents_wanted.connect(self.proofs.intents)
         self.proof_bench.gamut_wanted.connect(self.proofs.gamut)
-        self.view.picked.connect(self._picked)
+        self.view.picked.connect(self.camera.picked)
         self.source_bench.try_on_wanted.connect(self.spaces.try_on)
         self.source_bench.rules_wanted.connect(self.spaces.rules)
         self.source_bench.pins_wanted.connect(self.spaces.show_pins)
@@ -255,68 +247,18 @@ class Window(Viewing, QMainWindow):
         self.service.rendered.connect(self._rendered)
         self.service.measured.connect(self._measured)
         self.service.failed.connect(self._failed)
-        self.service.preparing.connect(lambda name: self._show_progress(_READING, 0, 1 if name else 0, False))
+        self.service.preparing.connect(lambda name: self.status.follow(_READING, 0, 1 if name else 0, False))
         self.service.thumbnail.connect(self.frames.list.set_thumbnail)
         self.service.thumbnails_left.connect(
-            lambda left, total: self._show_progress("Drawing thumbnails", total - left, total if left else 0, False)
+            lambda left, total: self.status.follow("Drawing thumbnails", total - left, total if left else 0, False)
         )
-        self.desk.progress.connect(lambda words, done, total: self._show_progress(words or "job", done, total, True))
+        self.desk.progress.connect(lambda words, done, total: self.status.follow(words or JOB, done, total, True))
         self.status.cancelled.connect(self.desk.cancel)
         self.view.pointed.connect(self._pointed)
         self.view.zoomed.connect(self._zoomed)
         self.chart_room.left.connect(self._leave_room)
         self.chart_room.view.pointed.connect(self._pointed)
         self.frames.list.menu_wanted.connect(self._frame_popup)
-
-    # ---- settings ---------------------------------------------------------------------------------------------
-
-    def _restore(self) -> None:
-        self.resize(1280, 800)
-        geometry = self.settings.value("geometry")
-        if geometry is not None:
-            self.restoreGeometry(geometry)
-        name = str(self.settings.value("theme", "Card"))
-        self.set_theme(name if name in theme.THEMES else "Card")
-        for widget, action, key in self._foldable():
-            shown = str(self.settings.value(key, "true")) == "true"
-            widget.setVisible(shown)
-            action.setChecked(shown)
-
-    def _foldable(self) -> list[tuple[QWidget, QAction, str]]:
-        return [
-            (self.scope, self.menu.scope, "scope"),
-            (self.frames, self.menu.frames, "frames"),
-            (self.bench_stack, self.menu.bench, "bench"),
-        ]
-
-    def _fold(self, which: QWidget) -> None:
-        for widget, action, key in self._foldable():
-            if widget is which:
-                shown = not widget.isVisible()
-                widget.setVisible(shown)
-                action.setChecked(shown)
-                self.settings.setValue(key, "true" if shown else "false")
-
-    def set_theme(self, name: str) -> None:
-        """Change the theme."""
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        theme.apply(app, theme.THEMES[name])
-        self.settings.setValue("theme", name)
-        self.menu.by_name[f"{name} theme"].setChecked(True)
-        kept = self.settings.value(f"surround/{name}")
-        self.menu.surround.blockSignals(True)
-        self.menu.surround.setValue(int(kept) if kept is not None else (50 if name == "Card" else 24))
-        self.menu.surround.blockSignals(False)
-        for view in (self.view, self.chart_room.view):
-            view.set_surround(surround_grey(int(kept)) if kept is not None else None)
-        for widget in self.findChildren(QWidget):
-            widget.update()
-
-    def _surround_changed(self, lightness: int) -> None:
-        self.settings.setValue(f"surround/{theme.current().name}", lightness)
-        for view in (self.view, self.chart_room.view):
-            view.set_surround(surround_grey(lightness))
 
     # ---- following the model ----------------------------------------------------------------------------------
 
@@ -383,59 +325,6 @@ class Window(Viewing, QMainWindow):
             ways = COMPARISONS
             self.model.compare(ways[(ways.index(self.model.comparison) + 1) % len(ways)])
 
-    def pick_neutral(self) -> None:
-        """Begin or end picking a neutral on the picture."""
-        if self.model.frame is not None and not self.model.frame.is_raw:
-            self.model.notice.emit(
-                "White balance is for raw frames; a pin with the target neutral shows how far a grey is off here."
-            )
-        elif self.model.frame is not None:
-            self.open_stop("camera")
-            self.model.pick("" if self.model.picking == "neutral" else "neutral")
-
-    def give(self) -> None:
-        """Say what giving this frame's camera settings would do, and do it when that is wanted."""
-        if self.model.frame is None:
-            return
-        if not self.model.frame.is_raw:
-            self.model.notice.emit(
-                "Finished pictures have no camera settings to give; copy the ledger on the Source bench instead."
-            )
-            return
-        sheet = GivingSheet(self.model, self)
-        if sheet.exec() and sheet.plan is not None:
-            self.desk.give(sheet.plan)
-
-    def _picking(self, what: str) -> None:
-        self.view.picking = self.camera_bench.pick_size() if what else 0.0
-        self.view.setCursor(Qt.CursorShape.CrossCursor if what else Qt.CursorShape.ArrowCursor)
-        self.view.update()
-        if what == "hue":
-            self.model.notice.emit("Click the colour whose hue is to be eased. Esc ends picking.")
-        elif what:
-            self.model.notice.emit("Click what was neutral in front of the lens: a grey card, a grey patch. Esc ends picking.")
-
-    def _picked(self, x: float, y: float) -> None:
-        frame = self.model.frame
-        if frame is not None and self.model.picking == "hue":
-            self.proofs.pick_hue(x / frame.facts.width, y / frame.facts.height)
-        elif frame is not None:
-            self.desk.pick_neutral(frame.id, (x, y), self.view.picking, self.model.selected)
-        self.model.pick("")
-
-    def _show_progress(self, words: str, done: int, total: int, cancellable: bool) -> None:
-        if total:
-            self._progress[words] = (done, total, cancellable)
-        elif words == "job":
-            self._progress = {k: v for k, v in self._progress.items() if not v[2]}
-        else:
-            self._progress.pop(words, None)
-        if not self._progress:
-            self.status.show_progress("", 0, 0, False)
-            return
-        shown = max(self._progress, key=lambda k: self._progress[k][2])
-        self.status.show_progress(shown, *self._progress[shown])
-
     # ---- stops and rooms --------------------------------------------------------------------------------------
 
     def open_stop(self, key: str) -> None:
@@ -452,37 +341,6 @@ class Window(Viewing, QMainWindow):
         finished = frame is not None and not frame.is_raw and key == "camera"
         bench = self.picture_bench if finished else self.benches[key]
         self.bench_stack.setCurrentWidget(bench if self.model.shoot is not None else self.start_bench)
-
-    def read_chart(self, frame: int) -> None:
-        """Open the chart room on a frame."""
-        if not self.model.state.frames[frame].is_raw:
-            self.model.notice.emit("This is a finished picture: Chart ▸ Fit on a finished picture… reads the chart in it.")
-            return
-        self.model.open_stop("camera")
-        self.model.show_before(False)
-        self.model.select(frame)
-        self.rooms.setCurrentWidget(self.chart_room)
-        self.chart_room.enter(frame)
-        self._render()
-
-    def edit_chart(self) -> None:
-        """Open the chart editor on the chart of this frame, or the one chosen in the chart room."""
-        if self.model.shoot is None:
-            self.model.report("Make or open a shoot first (Shoot menu); a chart is kept in a shoot.")
-            return
-        kept = self.model.state.readings.get(self.model.current) if self.model.current is not None else None
-        self.chart_room.frame = None
-        self.rooms.setCurrentWidget(self.chart_editor)
-        self.chart_editor.enter(kept.chart if kept is not None else self.chart_room.chart)
-
-    def _chart_opened(self, chart: Chart) -> None:
-        """A chart file was opened: it is read in the chart room, and said elsewhere."""
-        if self.rooms.currentWidget() is self.chart_room:
-            self.chart_room.use_chart(chart)
-        elif self.rooms.currentWidget() is self.chart_editor:
-            self.chart_editor.enter(chart)
-        else:
-            self.model.notice.emit(f"{chart.name}, {len(chart.ids)} patches, can be chosen in the chart room now.")
 
     def add_room(self, room: LateRoom) -> None:
         """Take in a room that is made when it is first entered."""
@@ -563,37 +421,6 @@ class Window(Viewing, QMainWindow):
 
     # ---- events -----------------------------------------------------------------------------------------------
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Space held shows *before*; arrows step frames from the picture."""
-        if isinstance(event, QKeyEvent) and self.isActiveWindow() and QApplication.activePopupWidget() is None:
-            if event.key() == Qt.Key.Key_Space and not event.modifiers():
-                pressed = event.type() == QEvent.Type.KeyPress
-                released = event.type() == QEvent.Type.KeyRelease
-                if released and self.model.before and not event.isAutoRepeat():
-                    self.model.show_before(False)
-                    return True
-                if pressed and self._space_is_free():
-                    if not event.isAutoRepeat():
-                        self.model.show_before(True)
-                    return True
-            elif event.key() == Qt.Key.Key_Escape and self.model.picking:
-                self.model.pick("")
-                return True
-            elif event.key() == Qt.Key.Key_Escape and self.rooms.currentIndex() == 0 and self.proofs.leave_brush():
-                return True
-            elif (
-                event.type() == QEvent.Type.KeyPress
-                and watched is self.view
-                and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
-            ):
-                self.model.step(1 if event.key() in (Qt.Key.Key_Right, Qt.Key.Key_Down) else -1)
-                return True
-        return super().eventFilter(watched, event)
-
-    def _space_is_free(self) -> bool:
-        focus = QApplication.focusWidget()
-        return not isinstance(focus, (QLineEdit, QAbstractSpinBox, QComboBox, QAbstractButton))
-
     def showEvent(self, event: QShowEvent | None) -> None:
         """From now on the profile of the screen that the window is on is followed."""
         super().showEvent(event)
@@ -640,9 +467,8 @@ class Window(Viewing, QMainWindow):
         self.desk.spaces.stop()
         self.screens.stop()
         self._thumbnails_due.stop()
-        if self._for_keys is not None:
-            self._for_keys.removeEventFilter(self)
-        self.settings.setValue("geometry", self.saveGeometry())
+        self._keys.stop()
+        self.appearance.remember()
         self.service.close()
         self._write_backup()
         self.model.close()

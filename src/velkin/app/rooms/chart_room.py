@@ -8,30 +8,27 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QKeySequence, QPolygonF, QShortcut
+from PyQt6.QtGui import QImage, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QHBoxLayout,
-    QLineEdit,
-    QSlider,
     QVBoxLayout,
     QWidget,
 )
 
-from velkin.app.benches.parts import Bench, Figure, button, compact, labelled, room_header, row_of, soft
+from velkin.app.benches.parts import button, compact, room_header, soft
 from velkin.app.desk import Desk
 from velkin.app.drawing import Rendered
-from velkin.app.rooms.chart_parts import CloseUp, LightMap, PatchTable, QualityRow, Swatches, outline_of
+from velkin.app.rooms.chart_bench import ChartBench
+from velkin.app.rooms.chart_parts import Swatches, outline_of
 from velkin.app.rooms.chart_view import ChartView
-from velkin.app.words import count, signed
+from velkin.app.words import signed
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.report import patch_colours
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.definition import Chart
-from velkin.core.charts.evenness import light_on
 from velkin.core.charts.find import FoundChart
-from velkin.core.charts.judge import Judgement, Verdict
+from velkin.core.charts.judge import Judgement
 from velkin.core.charts.read import Choices
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.charts.refining import homography
@@ -40,9 +37,6 @@ from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 
 Floats = NDArray[np.float64]
-
-#: Light that changes less than this over the chart is not worth a correction, and none is offered.
-_WORTH_EVENING = 0.03
 
 
 class ChartRoom(QWidget):
@@ -69,6 +63,7 @@ class ChartRoom(QWidget):
         self.view = ChartView(self.chart)
         self.view.margins = (20, 28, 20, 20)
         self.swatches = Swatches(self.chart)
+        self.bench = ChartBench()
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
@@ -79,7 +74,7 @@ class ChartRoom(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         row.addLayout(main, 1)
-        row.addWidget(self._bench())
+        row.addWidget(self.bench)
 
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -90,6 +85,16 @@ class ChartRoom(QWidget):
         self.view.patch_moved.connect(self._patch_moved)
         self.view.other_chosen.connect(self._other_chosen)
         self.swatches.clicked.connect(self._choose_patch)
+        self.bench.judgement_chosen.connect(self._judgement_clicked)
+        self.bench.patch_chosen.connect(self._row_chosen)
+        self.bench.leaving_out.connect(self.leave_out)
+        self.bench.putting_back.connect(self.put_back)
+        self.bench.sample_changed.connect(self._sample_changed)
+        self.bench.evened.connect(self._even_toggled)
+        self.bench.average_wanted.connect(self.average)
+        self.bench.fit_wanted.connect(self.fit)
+        self.bench.give_wanted.connect(self._give)
+        self.bench.report_wanted.connect(self._report)
         desk.charting.read_ready.connect(self._read_ready)
         desk.charting.found.connect(self._charts_found)
         desk.charting.fit_ready.connect(self._fit_ready)
@@ -123,73 +128,6 @@ class ChartRoom(QWidget):
         for item in (self.find_button, self.place_button, self.turn_button, self.snap_button, leave):
             row.addWidget(item)
         return bar
-
-    def _bench(self) -> QWidget:
-        bench = Bench("Reading")
-        self._figure = Figure()
-        bench.column.addWidget(self._figure)
-        bench.section("Quality")
-        self._quality = QVBoxLayout()
-        self._quality.setSpacing(0)
-        bench.column.addLayout(self._quality)
-        self._advice = soft()
-        bench.column.addWidget(self._advice)
-        bench.column.addWidget(self._light_row())
-        bench.section("Patches, ΔE00")
-        self.table = PatchTable()
-        self.table.patch_chosen.connect(self._row_chosen)
-        bench.column.addWidget(self.table)
-        self.close_up = CloseUp()
-        bench.column.addWidget(self.close_up)
-        self._patch_words = soft()
-        bench.column.addWidget(self._patch_words)
-        self.out_button = button(
-            "Leave out", self.leave_out, tip="Leave the chosen patch out of balance and fit, or take it in (L)"
-        )
-        self.back_button = button("Put back", self.put_back, tip="Read the chosen patch in its own place again")
-        bench.column.addWidget(row_of(self.out_button, self.back_button))
-        self.sample = QSlider(Qt.Orientation.Horizontal)
-        self.sample.setRange(10, 90)
-        self.sample.setValue(50)
-        self.sample.setToolTip("How much of each patch is read, in per cent of its width")
-        self.sample.valueChanged.connect(self._sample_changed)
-        bench.column.addWidget(labelled("Sample size", self.sample, 84))
-        self.average_button = button(
-            "Average with this light's other readings", self.average, tip="One reading from all chart frames of this light"
-        )
-        bench.column.addWidget(self.average_button)
-        bench.end()
-        self._name = QLineEdit()
-        self._name_row = labelled("Profile name", self._name, 84)
-        bench.foot.insertWidget(0, self._name_row)
-        self._sentence = bench.sentence
-        self.fit_button = button("Fit a profile from this reading", self.fit, primary=True)
-        self.give_button = button("", self._give_light, primary=True)
-        self.only_button = button("Only to this frame", self._give_one)
-        self.report_button = button(
-            "Fit report…", self._report, tip="Models side by side, other choices, two lights, export (Ctrl+R)"
-        )
-        for action in (self.fit_button, self.give_button, self.only_button, self.report_button):
-            bench.foot.addWidget(action)
-        return bench
-
-    def _light_row(self) -> QWidget:
-        self.even = QCheckBox("Even out the light")
-        self.even.setToolTip(
-            "Divide the numbers by the light that the chart's patches show, so that all stand in the same light"
-        )
-        self.even.toggled.connect(self._even_toggled)
-        self._even_words = soft()
-        self.light_map = LightMap()
-        self._light_holder = QWidget()
-        row = QHBoxLayout(self._light_holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        words = QVBoxLayout()
-        words.addWidget(self.even)
-        words.addWidget(self._even_words)
-        row.addLayout(words, 1)
-        row.addWidget(self.light_map)
-        return self._light_holder
 
     # ---- coming and going -------------------------------------------------------------------------------------
 
@@ -258,15 +196,15 @@ class ChartRoom(QWidget):
         self.view.set_chart(chart)
         self.view.patch = -1
         self.swatches.set_chart(chart)
-        self.table.clearSelection()
-        self._patch_words.setText("")
+        self.bench.table.clearSelection()
+        self.bench.patch_words.setText("")
 
     # ---- placing ----------------------------------------------------------------------------------------------
 
     def look_for_it(self) -> None:
         """Look for the chart."""
         if self.frame is not None:
-            self._figure.show_value("", "Looking for the chart …")
+            self.bench.figure.show_value("", "Looking for the chart …")
             self._choices = replace(self._choices, moved=())
             self._desk.charting.find(self.frame, self.chart)
 
@@ -386,9 +324,9 @@ class ChartRoom(QWidget):
             self.profile = None
             corners = self.view.corners
             self._show(None)
-            self._figure.show_value("", str(result))
+            self.bench.figure.show_value("", str(result))
             if corners is None:
-                self._advice.setText("Press P and drag the four corners onto the chart's corner patches.")
+                self.bench.advice.setText("Press P and drag the four corners onto the chart's corner patches.")
             self.view.set_corners(corners)
             return
         self._choices = result.reading.choices
@@ -405,7 +343,7 @@ class ChartRoom(QWidget):
         if frame != self.frame:
             return
         if isinstance(result, VelkinError):
-            self._figure.show_value("", str(result))
+            self.bench.figure.show_value("", str(result))
             return
         self.profile = result
         self._show(self.kept)
@@ -419,105 +357,40 @@ class ChartRoom(QWidget):
         if self.frame is not None and self.kept is not None:
             self.report_wanted.emit(self.frame)
 
-    def _give_light(self) -> None:
-        self._give(True)
-
-    def _give_one(self) -> None:
-        self._give(False)
-
     def _give(self, whole_light: bool) -> None:
         if self.frame is not None and self.profile is not None:
             frame, profile = self.frame, self.profile
             self.leave()
-            self._desk.keep_profile(frame, profile, self._name.text(), whole_light)
+            self._desk.keep_profile(frame, profile, self.bench.name.text(), whole_light)
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
     def _show(self, kept: JudgedReading | None) -> None:
         self.kept = kept
-        while self._quality.count():
-            item = self._quality.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
-        self._advice.setText("")
         self.view.choices = self._choices
-        self.sample.blockSignals(True)
-        self.sample.setValue(round(100 * self._choices.sample))
-        self.sample.blockSignals(False)
-        self.average_button.setVisible(self.frame is not None and bool(self._desk.charting.others(self.frame)))
+        self.bench.show_choices(self._choices, self.frame is not None and bool(self._desk.charting.others(self.frame)))
         if kept is None:
-            self._light_holder.hide()
             self.view.flagged = set()
             self.view.set_corners(None)
             self.swatches.show_colours((), "")
-            self.close_up.show_patch(QImage(), QPolygonF(), ())
-            self._fill_table()
-            self._show_foot()
-            return
-        self.view.set_corners(np.array(kept.reading.corners))
-        self.view.flagged = {p for j in kept.judgements for p in j.patches}
-        for judgement in kept.judgements:
-            row = QualityRow(judgement)
-            row.clicked.connect(self._judgement_clicked)
-            self._quality.addWidget(row)
-        notes = [j for j in kept.judgements if j.verdict is not Verdict.GOOD and j.advice]
-        self._advice.setText(" ".join(dict.fromkeys(j.advice for j in notes)))
-        self._advice.setVisible(bool(notes))
-        self._show_light(kept)
-        self._show_figure(kept)
-        self._show_colours()
+            self.bench.show_nothing()
+        else:
+            self.view.set_corners(np.array(kept.reading.corners))
+            self.view.flagged = {p for j in kept.judgements for p in j.patches}
+            self.bench.show_reading(kept, self.chart)
+            self.bench.show_figure(kept, self.profile, len(self._found))
+            self._show_colours()
         self._fill_table()
-        self._show_foot()
-        if self.view.patch >= 0:
+        light = self._model.state.light_of(self.frame) if self.frame is not None else None
+        self.bench.show_foot(kept, self.profile, self.chart, light)
+        if kept is not None and self.view.patch >= 0:
             self._show_patch(self.view.patch)
-
-    def _show_light(self, kept: JudgedReading) -> None:
-        about = {j.about: j for j in kept.judgements}
-        told = "Light" in about and not about["Shadow"].patches
-        self.even.blockSignals(True)
-        self.even.setChecked(kept.reading.choices.even_light)
-        self.even.setEnabled(told)
-        self.even.blockSignals(False)
-        light = light_on(kept.reading, self.chart) if told else None
-        uneven = light is not None and light.fall() > _WORTH_EVENING
-        self._light_holder.setVisible(uneven or kept.reading.choices.even_light)
-        self.light_map.show_light(light, self.chart)
-        fall = f"{100 * light.fall():.0f}" if light is not None else ""
-        self._even_words.setText(
-            ""
-            if light is None
-            else f"{fall} % are divided out."
-            if kept.reading.choices.even_light
-            else f"It falls {fall} % across."
-        )
-
-    def _show_figure(self, kept: JudgedReading) -> None:
-        bad = {p for j in kept.judgements if j.verdict is Verdict.REFUSE for p in j.patches}
-        refused = any(j.verdict is Verdict.REFUSE for j in kept.judgements)
-        total, out = len(kept.reading.patches), len(kept.reading.choices.left_out)
-        if self.profile is not None:
-            f = self.profile.figures
-            self._figure.show_value(
-                f"ΔE {f.mean:.1f}", f"mean after the fit, worst {f.worst:.1f}; the built-in profile had {f.before:.1f}"
-            )
-            return
-        good = total - len(bad) - out
-        words = "patches are good." if not bad and not out else "patches are good and used."
-        if bad:
-            words = "patches are good; the others must not be used."
-        if refused and not bad:
-            words = "patches read; see Quality."
-        if len(self._found) > 1:
-            words += f" {len(self._found)} charts lie here: click another to read it."
-        self._figure.show_value(f"{good} of {total}", words)
 
     def _judgement_clicked(self, judgement: Judgement) -> None:
         """Show a judgement's patches; its advice takes the place of all others."""
         if judgement.patches:
             self._choose_patch(self.chart.ids.index(judgement.patches[0]))
-        self._advice.setText(judgement.advice or f"{judgement.about}: {judgement.finding}.")
-        self._advice.show()
+        self.bench.show_advice(judgement)
 
     def _show_colours(self) -> None:
         reference, before, after, kelvin = self._colours()
@@ -549,34 +422,7 @@ class ChartRoom(QWidget):
         elif self.kept is not None:
             reference, seen, _, _ = self._colours()
             before = dict(zip(ids, ciede2000(xyz_to_lab(seen), xyz_to_lab(reference)).tolist(), strict=True))
-        self.table.show_patches(self.chart, self._choices.left_out, before, after)
-
-    def _show_foot(self) -> None:
-        fitted, kept = self.profile is not None, self.kept
-        refused = [] if kept is None else [j for j in kept.judgements if j.verdict is Verdict.REFUSE]
-        self.fit_button.setVisible(not fitted)
-        self.fit_button.setEnabled(kept is not None and not refused)
-        self.report_button.setEnabled(kept is not None and not refused)
-        for widget in (self.give_button, self.only_button, self._name_row):
-            widget.setVisible(fitted)
-        if self.frame is None:
-            return
-        light = self._model.state.light_of(self.frame)
-        if fitted:
-            assert self.profile is not None
-            if not self._name.text() or not self._name.hasFocus():
-                self._name.setText(self.profile.name)
-                self._name.setCursorPosition(0)
-            self.give_button.setText(f"Give it to the {count(len(light.frames), 'frame')} of this light")
-            self._sentence.setText(
-                f"Profile and white balance go to {light.name}, the profile onto the shelf too; exposure stays."
-            )
-        elif refused:
-            self._sentence.setText("This reading must not be fitted: the reason is under Quality.")
-        elif kept is not None:
-            self._sentence.setText(f"The reading becomes a camera profile for {light.name}; it is kept when it is given.")
-        else:
-            self._sentence.setText(f"The chart's {len(self.chart.ids)} patches have to be read before a profile can be fitted.")
+        self.bench.table.show_patches(self.chart, self._choices.left_out, before, after)
 
     # ---- patches ----------------------------------------------------------------------------------------------
 
@@ -584,7 +430,7 @@ class ChartRoom(QWidget):
         self.view.patch = self.swatches.patch = index
         self.view.update()
         self.swatches.update()
-        self.table.choose(self.chart.ids[index])
+        self.bench.table.choose(self.chart.ids[index])
         self._show_patch(index)
 
     def _row_chosen(self, patch: str) -> None:
@@ -593,17 +439,17 @@ class ChartRoom(QWidget):
 
     def _show_patch(self, index: int) -> None:
         if self.kept is None or self.frame is None or self.view.corners is None:
-            self._patch_words.setText("")
+            self.bench.patch_words.setText("")
             return
         reference, before, after, _ = self._colours()
         a, b = xyz_to_lab(reference[index]), xyz_to_lab((before if after is None else after)[index])
         texts = ["  ".join(signed(float(v)) for v in lab) for lab in (a, b)]
-        self._patch_words.setText(
+        self.bench.patch_words.setText(
             f"{self.chart.ids[index]} {self.chart.names[index]}, Lab: chart {texts[0]}; read {texts[1]}".replace(" ,", ",")
         )
         out = self.chart.ids[index] in self._choices.left_out
-        self.out_button.setText("Take in again" if out else "Leave out")
-        self.back_button.setEnabled(any(m[0] == self.chart.ids[index] for m in self._choices.moved))
+        self.bench.out_button.setText("Take in again" if out else "Leave out")
+        self.bench.back_button.setEnabled(any(m[0] == self.chart.ids[index] for m in self._choices.moved))
         left, top, right, bottom = self.chart.boxes()[index]
         box = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
         facts = self._model.state.frames[self.frame].raw
@@ -611,4 +457,4 @@ class ChartRoom(QWidget):
         fields = [("chart", reference[index]), ("built-in", before[index])]
         if after is not None:
             fields.append(("fitted", after[index]))
-        self.close_up.show_patch(self._image, outline, tuple(fields))
+        self.bench.close_up.show_patch(self._image, outline, tuple(fields))
