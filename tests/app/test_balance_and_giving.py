@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QDialog
 
-from velkin.app.giving_sheet import GivingSheet
+from velkin.app.sheets.giving_sheet import GivingSheet
 from velkin.core.cameraprofiles.matrices import built_in
 
 

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from velkin.app.export_sheet import ExportSheet
-from velkin.app.variant_sheet import VariantSheet
+from velkin.app.sheets.export_sheet import ExportSheet
+from velkin.app.sheets.variant_sheet import VariantSheet
 from velkin.core.cameraprofiles.anyprofile import load_any
 from velkin.core.cameraprofiles.export import exported
 from velkin.core.cameraprofiles.fit import FitRequest, fit

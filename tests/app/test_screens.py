@@ -13,10 +13,10 @@ from PyQt6.QtCore import QSettings
 
 from velkin.app.main import make_application, settle
 from velkin.app.model import ShootModel
-from velkin.app.screen_sheet import ScreenSheet
 from velkin.app.screen_sources import XProperties, daemon_profile, property_name
 from velkin.app.screens import GENERIC, Screens
 from velkin.app.service import RenderService
+from velkin.app.sheets.screen_sheet import ScreenSheet
 from velkin.core.spaces.rgb import SRGB
 from velkin.sim.press import press_profile
 from velkin.sim.screens import SCREENS, screen_profile, write
@@ -124,7 +124,7 @@ def test_the_window_draws_anew_for_another_screen(qtbot, window, ids, tmp_path, 
     before = window.rendered.image.copy()
     laptop, desktop = write(tmp_path / "screens")
     assert write(tmp_path / "screens") == [laptop, desktop]
-    monkeypatch.setattr("velkin.app.screen_sheet.screen_files", lambda: [laptop, desktop])
+    monkeypatch.setattr("velkin.app.sheets.screen_sheet.screen_files", lambda: [laptop, desktop])
     sheet = ScreenSheet(window.screens, window)
     sheet.box.setCurrentIndex(sheet.box.findData(str(laptop)))
     sheet.box.activated.emit(0)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 
-from velkin.app.giving_sheet import GivingSheet
+from velkin.app.sheets.giving_sheet import GivingSheet
 from velkin.core.charts.definition import Chart
 
 if TYPE_CHECKING:

@@ -76,7 +76,7 @@ class ProfileActions:
 
     def export(self, profile: AnyProfile) -> None:
         """Ask how a profile is to be written, and write it."""
-        from velkin.app.export_sheet import ExportSheet  # sheets load when they are needed
+        from velkin.app.sheets.export_sheet import ExportSheet  # sheets load when they are needed
 
         sheet = ExportSheet(profile, self._model.raw_frame, self._window.settings, self._window)
         if sheet.exec() and sheet.plan is not None:
@@ -96,7 +96,7 @@ class ProfileActions:
 
     def vary(self, profile: CameraProfile) -> None:
         """Ask how a variant departs; it goes onto the shelf and to the chosen frames."""
-        from velkin.app.variant_sheet import VariantSheet
+        from velkin.app.sheets.variant_sheet import VariantSheet
 
         frame = self._model.raw_frame
         balance = self._model.state.path(frame.id).raw_stage.balance if frame is not None else None

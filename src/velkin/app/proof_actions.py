@@ -124,7 +124,7 @@ class ProofActions:
 
     def screen(self) -> None:
         """Show and choose what this screen is drawn for."""
-        from velkin.app.screen_sheet import ScreenSheet
+        from velkin.app.sheets.screen_sheet import ScreenSheet
 
         ScreenSheet(self._window.screens, self._window).exec()
 

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from velkin.app.benches.pin_numbers import PinNumbers, read_pin
-from velkin.app.rules_sheet import RulesSheet
-from velkin.app.space_cards import SpaceCards
-from velkin.app.space_sheets import OwnSpaceSheet, PurposeSheet
+from velkin.app.sheets.rules_sheet import RulesSheet
+from velkin.app.sheets.space_cards import SpaceCards
+from velkin.app.sheets.space_sheets import OwnSpaceSheet, PurposeSheet
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.icc.space import load_space, profile_of
@@ -187,7 +187,7 @@ class SpaceActions:
 
     def save_copy(self) -> None:
         """Write a tagged copy of the frame in the viewer."""
-        from velkin.app.copy_sheet import CopySheet
+        from velkin.app.sheets.copy_sheet import CopySheet
 
         frame = self._finished()
         if frame is None:

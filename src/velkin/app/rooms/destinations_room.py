@@ -300,7 +300,7 @@ class DestinationsRoom(QWidget):
             self._model.notice.emit(f"{out.name} was written.")
 
     def _lab_help(self) -> None:
-        from velkin.app.help_sheet import HelpSheet
+        from velkin.app.sheets.help_sheet import HelpSheet
 
         HelpSheet("What does my lab want?", LAB_HELP, self).exec()
 

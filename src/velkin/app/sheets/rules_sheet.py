@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.parts import Rule, soft
 from velkin.app.colour_spaces import SpaceBox
 from velkin.app.desk import Desk
+from velkin.app.sheets.sheet import Sheet
 from velkin.core.tags.rules import ACTION_WORDS, CASES, GIVE, IntakeRules
 from velkin.core.tags.rules import Rule as IntakeRule
 
@@ -19,16 +20,13 @@ _MEANS = {
 }
 
 
-class RulesSheet(QDialog):
+class RulesSheet(Sheet):
     """Edits the rules of the open shoot."""
 
     def __init__(self, desk: Desk, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Intake rules")
+        super().__init__("Intake rules", parent, spacing=12)
         self._rules = desk.model.state.rules
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(12)
+        column = self.column
         title = QLabel("What happens to a file as it arrives")
         title.setFont(theme.font(16, 600))
         column.addWidget(title)
@@ -69,15 +67,8 @@ class RulesSheet(QDialog):
         self._sum = QLabel()
         self._sum.setWordWrap(True)
         column.addWidget(self._sum)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        keep = buttons.addButton("Keep these rules", QDialogButtonBox.ButtonRole.AcceptRole)
-        safe = buttons.addButton("Back to the safe ones", QDialogButtonBox.ButtonRole.ResetRole)
-        assert keep is not None and safe is not None
-        keep.setProperty("primary", True)
+        _, safe = self.offer("Keep these rules", "Back to the safe ones")
         safe.clicked.connect(lambda _=False: self._show(IntakeRules()))
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
         self._follow()
 
     def _show(self, rules: IntakeRules) -> None:

@@ -2,29 +2,26 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.parts import Heading, Rule, button, labelled, row_of, soft
 from velkin.app.model import ShootModel
+from velkin.app.sheets.sheet import Sheet
 from velkin.app.words import count
 from velkin.core.shoot.giving import Giving, GivingPlan, plan_giving
 
 
-class GivingSheet(QDialog):
+class GivingSheet(Sheet):
     """Asks what to give, shows the summary, and leaves a plan."""
 
     def __init__(self, model: ShootModel, parent: QWidget) -> None:
-        super().__init__(parent)
+        super().__init__("Give to other frames", parent, spacing=8, width=440)
         assert model.frame is not None
         self._model = model
         self._source = model.frame.id
         self.plan: GivingPlan | None = None
-        self.setWindowTitle("Give to other frames")
-        self.setFixedWidth(440)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(8)
+        column = self.column
         state = model.state
         light = state.light_of(self._source)
         column.addWidget(Heading(f"From {model.frame.name} to"))

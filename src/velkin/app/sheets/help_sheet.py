@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QWidget
 
 from velkin.app.benches.parts import state_label
+from velkin.app.sheets.sheet import Sheet
 
 
-class HelpSheet(QDialog):
+class HelpSheet(Sheet):
     """Shows a text."""
 
     def __init__(self, title: str, text: str, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(title)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(24, 20, 24, 16)
-        column.setSpacing(12)
+        super().__init__(title, parent, spacing=12)
+        column = self.column
         heading = state_label()
         heading.setText(title)
         column.addWidget(heading)
@@ -23,6 +21,4 @@ class HelpSheet(QDialog):
         body.setWordWrap(True)
         body.setMinimumWidth(560)
         column.addWidget(body)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.only_close()

@@ -8,10 +8,11 @@ from pathlib import Path
 from typing import Literal
 
 from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFileDialog, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.parts import Heading, Rule, beside, button, compact, labelled, row_of, soft
+from velkin.app.sheets.sheet import Sheet
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.export import FORMATS, ExportChoices, cannot
@@ -43,24 +44,17 @@ class ExportPlan:
     replace: bool
 
 
-class ExportSheet(QDialog):
+class ExportSheet(Sheet):
     """Asks which formats, where and under which name; leaves a plan."""
 
     def __init__(self, profile: AnyProfile, frame: Frame | None, settings: QSettings, parent: QWidget) -> None:
-        super().__init__(parent)
+        super().__init__("Export a profile", parent, spacing=8, width=500)
         self._profile = profile
         self._settings = settings
         self._frame = frame
         self.plan: ExportPlan | None = None
-        self.setWindowTitle("Export a profile")
-        self.setFixedWidth(500)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(8)
-        title = QLabel(profile.name)
-        title.setFont(theme.font(13, 700))
-        title.setWordWrap(True)
-        column.addWidget(title)
+        column = self.column
+        self.subject(profile.name)
         column.addWidget(Heading("As"))
         self.ticks: dict[str, QCheckBox] = {}
         chosen = str(settings.value("export/formats", ".dcp")).split()

@@ -9,18 +9,17 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QDoubleSpinBox,
     QGridLayout,
     QLabel,
     QLineEdit,
     QSlider,
-    QVBoxLayout,
     QWidget,
 )
 
 from velkin.app import theme
 from velkin.app.benches.parts import Heading, Rule, button, labelled, row_of, soft
+from velkin.app.sheets.sheet import Sheet
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.variants import IDENTITY, MIXERS, Variant, reach_for
 from velkin.core.errors import FitRefused
@@ -28,23 +27,16 @@ from velkin.core.errors import FitRefused
 _MIDDLE = 5000.0  # kelvin, where a shifted reach puts the balance it is shifted for
 
 
-class VariantSheet(QDialog):
+class VariantSheet(Sheet):
     """Asks how a variant departs, and leaves the profile."""
 
     def __init__(self, profile: CameraProfile, balance: tuple[float, ...] | None, parent: QWidget) -> None:
-        super().__init__(parent)
+        super().__init__("Variant of a profile", parent, spacing=8, width=460)
         self._profile = profile
         self._balance = balance
         self.variant: CameraProfile | None = None
-        self.setWindowTitle("Variant of a profile")
-        self.setFixedWidth(460)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(8)
-        title = QLabel(profile.name)
-        title.setFont(theme.font(13, 700))
-        title.setWordWrap(True)
-        column.addWidget(title)
+        column = self.column
+        self.subject(profile.name)
         column.addWidget(Heading("Channels"))
         self.mixer = QComboBox()
         for name in MIXERS:

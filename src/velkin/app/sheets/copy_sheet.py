@@ -7,18 +7,16 @@ from pathlib import Path
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
-    QDialogButtonBox,
     QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QSpinBox,
-    QVBoxLayout,
     QWidget,
 )
 
 from velkin.app.benches.parts import Rule, button, labelled
+from velkin.app.sheets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
 from velkin.core.files.formats import FORMATS
 from velkin.core.handoff.copies import CopyWish
@@ -26,20 +24,17 @@ from velkin.core.path import ColourPath, chain_of
 from velkin.core.shoot.state import Frame
 
 
-class CopySheet(QDialog):
+class CopySheet(Sheet):
     """Asks for what a copy needs."""
 
     def __init__(self, frame: Frame, path: ColourPath, folder: Path, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Save a tagged copy")
+        super().__init__("Save a tagged copy", parent)
         self._frame, self._path = frame, path
         self._replacing: Path | None = None
         chain, space = chain_of(path.start, path.steps)
         self._converts = bool(chain)
         facts = frame.picture
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(10)
+        column = self.column
         suffix = frame.path.suffix if frame.path.suffix.lower() in FORMATS else ".tif"
         if space.model == "cmyk" and suffix.lower() not in (".tif", ".tiff", ".jpg", ".jpeg"):
             suffix = ".tif"
@@ -69,14 +64,7 @@ class CopySheet(QDialog):
         self.words = QLabel()
         self.words.setWordWrap(True)
         column.addWidget(self.words)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        write = buttons.addButton("Write the copy", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert write is not None
-        write.setProperty("primary", True)
-        self._write = write
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        (self._write,) = self.offer("Write the copy")
         self.out.textChanged.connect(lambda _: self._follow())
         self._follow()
 

@@ -7,8 +7,6 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
-    QDialogButtonBox,
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
@@ -21,6 +19,7 @@ from PyQt6.QtWidgets import (
 from velkin.app import theme
 from velkin.app.benches.parts import Rule, labelled, soft
 from velkin.app.desk import Desk
+from velkin.app.sheets.sheet import Sheet
 from velkin.core.errors import NotSupported
 from velkin.core.spaces.custom import KINDS, OwnSpace
 from velkin.core.spaces.rgb import BUILT_IN, SRGB, RGBSpace
@@ -63,19 +62,16 @@ class _Triangle(QWidget):
         p.drawText(QRectF(8, 4, 184, 14), Qt.AlignmentFlag.AlignRight, "dashed: sRGB")
 
 
-class OwnSpaceSheet(QDialog):
+class OwnSpaceSheet(Sheet):
     """Makes a space; its effect is seen on the picture at once, as if it were assigned."""
 
     save_wanted = pyqtSignal(object, int)  # RGBSpace, ICC version
 
     def __init__(self, desk: Desk, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("A space of your own")
+        super().__init__("A space of your own", parent)
         self._model = desk.model
         self.space: RGBSpace | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(20, 16, 20, 16)
-        outer.setSpacing(10)
+        outer = self.column
         columns = QHBoxLayout()
         columns.setSpacing(20)
         form = QVBoxLayout()
@@ -134,17 +130,9 @@ class OwnSpaceSheet(QDialog):
         self.words.setWordWrap(True)
         outer.addWidget(self.words)
         outer.addWidget(Rule())
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.keep = buttons.addButton("Keep it in the shoot", QDialogButtonBox.ButtonRole.AcceptRole)
-        self.save4 = buttons.addButton("Save as ICC v4…", QDialogButtonBox.ButtonRole.ActionRole)
-        self.save2 = buttons.addButton("Save as ICC v2…", QDialogButtonBox.ButtonRole.ActionRole)
-        assert self.keep is not None and self.save4 is not None and self.save2 is not None
-        self.keep.setProperty("primary", True)
+        self.keep, self.save4, self.save2 = self.offer("Keep it in the shoot", "Save as ICC v4…", "Save as ICC v2…")
         self.save4.clicked.connect(lambda _=False: self._save(4))
         self.save2.clicked.connect(lambda _=False: self._save(2))
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        outer.addWidget(buttons)
         self.name.textChanged.connect(lambda _: self._changed())
         self._from_built_in()
 
@@ -203,7 +191,6 @@ class OwnSpaceSheet(QDialog):
             self.space = None
             self.words.setText(f"This cannot be a space: {error.message}.")
         for button in (self.keep, self.save4, self.save2):
-            assert button is not None
             button.setEnabled(self.space is not None)
         self._triangle.show_space(self.space)
         if self.space is None:
@@ -228,15 +215,12 @@ class OwnSpaceSheet(QDialog):
         super().done(result)
 
 
-class PurposeSheet(QDialog):
+class PurposeSheet(Sheet):
     """Three plain questions; the answer names a working space and says why."""
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Which working space suits")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(10)
+        super().__init__("Which working space suits", parent)
+        column = self.column
         self.screens = QCheckBox("Is it for screens only, and never for print?")
         self.printer = QCheckBox("Will you print it yourself, or have it printed, in wide colour?")
         self.archive = QCheckBox("Must it last as an archive master?")
@@ -251,13 +235,7 @@ class PurposeSheet(QDialog):
         self.why.setWordWrap(True)
         self.why.setMinimumWidth(420)
         column.addWidget(self.why)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        keep = buttons.addButton("Work in this space", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert keep is not None
-        keep.setProperty("primary", True)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.offer("Work in this space")
         self._follow()
 
     def _follow(self) -> None:

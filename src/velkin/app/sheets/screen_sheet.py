@@ -4,28 +4,25 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFileDialog, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QLabel, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.parts import Facts, compact, soft, state_label
 from velkin.app.screens import GENERIC, SYSTEM, Screens
+from velkin.app.sheets.sheet import Sheet
 from velkin.core.icc.space import Space
 from velkin.sim.demo import screen_files
 
 _FILE = "file"
 
 
-class ScreenSheet(QDialog):
+class ScreenSheet(Sheet):
     """Shows and chooses."""
 
     def __init__(self, screens: Screens, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("This screen")
+        super().__init__("This screen", parent, width=440)
         self._screens = screens
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(10)
-        self.setFixedWidth(440)
+        column = self.column
         self._name = state_label()
         column.addWidget(self._name)
         self._told = soft()
@@ -45,9 +42,7 @@ class ScreenSheet(QDialog):
                 "Pictures are converted to this profile to be shown; files are never touched by it. A change is followed at once."
             )
         )
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.only_close()
         screens.changed.connect(self.refresh)
         self.refresh()
 

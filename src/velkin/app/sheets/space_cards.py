@@ -5,13 +5,10 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QDialog,
-    QDialogButtonBox,
     QHeaderView,
     QLabel,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -19,6 +16,7 @@ from velkin.app import theme
 from velkin.app.benches.parts import Rule, soft
 from velkin.app.colour_spaces import second_line
 from velkin.app.desk import Desk
+from velkin.app.sheets.sheet import Sheet
 from velkin.app.words import share
 from velkin.core.shoot.outside import ShootOutside
 from velkin.core.spaces.purposes import COSTS, PURPOSES
@@ -26,20 +24,17 @@ from velkin.core.spaces.rgb import SRGB, RGBSpace, family_of
 from velkin.core.spaces.volume import lab_volume
 
 
-class SpaceCards(QDialog):
+class SpaceCards(Sheet):
     """All RGB spaces beside each other; the chosen one becomes the working space."""
 
     def __init__(self, desk: Desk, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Spaces beside each other")
+        super().__init__("Spaces beside each other", parent)
         self._model = desk.model
         self.resize(720, 460)
         working = self._model.state.working
         found = [s for s in desk.spaces.of_model("rgb") if isinstance(s, RGBSpace)]
         self.spaces = [*found, *([] if working.id in {s.id for s in found} else [working])]
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(10)
+        column = self.column
         self.table = QTableWidget(len(self.spaces), 4)
         self.table.setHorizontalHeaderLabels(["Space", "Volume, × sRGB", "Outside, % of the shoot", "Most in"])
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -74,13 +69,7 @@ class SpaceCards(QDialog):
         column.addWidget(self._why)
         self._costs = soft()
         column.addWidget(self._costs)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        keep = buttons.addButton("Work in this space", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert keep is not None
-        keep.setProperty("primary", True)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.offer("Work in this space")
         self.table.selectRow(next(r for r, s in enumerate(self.spaces) if s.id == working.id))
         desk.deciding.measure_shoot(tuple(self.spaces), self._measured)
 
