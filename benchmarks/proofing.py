@@ -14,8 +14,8 @@ from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from velkin.app.gamut_plot import FULL, GLASS, SOLIDS, GamutPlot, Points, Shown
 from velkin.app.main import make_application, settle
+from velkin.app.views.gamut_plot import FULL, GLASS, SOLIDS, GamutPlot, Points, Shown
 from velkin.app.window import Window
 from velkin.core.files import raw
 from velkin.core.gamut.ease import ease

@@ -7,8 +7,8 @@ import pytest
 from PyQt6.QtGui import QColor, QImage
 
 from velkin.app.benches.pin_numbers import PinTable, full_scale, here_words, lab_words, read_pin
-from velkin.app.colour_spaces import SpaceBox, second_line, space_label
-from velkin.app.deciding import _pixels, warn_of_wrong_verb
+from velkin.app.desk.colour_spaces import SpaceBox, second_line, space_label
+from velkin.app.desk.deciding import _pixels, warn_of_wrong_verb
 from velkin.app.drawing import Drawn, Rendered, Seen
 from velkin.app.dropping import sorted_drop
 from velkin.app.readout import numbers_under

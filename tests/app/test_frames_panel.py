@@ -5,8 +5,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 
 from velkin.app.drawing import to_image
-from velkin.app.frames_panel import FILTERS
 from velkin.app.main import settle
+from velkin.app.views.frames_panel import FILTERS
 
 LEFT = Qt.MouseButton.LeftButton
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QSettings, Qt
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QMenuBar, QWidget
 
 from velkin.app import theme
-from velkin.app.handing_off import Ended
+from velkin.app.desk.handing_off import Ended
 from velkin.app.main import make_application, settle
 from velkin.app.window import Window
 from velkin.core.files.raw import decode

@@ -17,19 +17,19 @@ from velkin.core.tags.ledger import CONVERT as CONVERTED
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QStackedWidget
 
+    from velkin.app.actions.proof import ProofActions
+    from velkin.app.actions.space import SpaceActions
     from velkin.app.benches.proof import ProofBench
     from velkin.app.benches.working import WorkingBench
-    from velkin.app.easing_view import EasingView
-    from velkin.app.frames_panel import FramesPanel
     from velkin.app.menus import Menus
     from velkin.app.model import ShootModel
-    from velkin.app.path_bar import PathBar
-    from velkin.app.proof_actions import ProofActions
     from velkin.app.rooms.chart_room import ChartRoom
-    from velkin.app.scope import Scope
     from velkin.app.service import RenderService
-    from velkin.app.space_actions import SpaceActions
-    from velkin.app.status_line import StatusLine
+    from velkin.app.views.easing_view import EasingView
+    from velkin.app.views.frames_panel import FramesPanel
+    from velkin.app.views.path_bar import PathBar
+    from velkin.app.views.scope import Scope
+    from velkin.app.views.status_line import StatusLine
 
 
 class Viewing:

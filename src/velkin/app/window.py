@@ -23,6 +23,12 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin import __version__
+from velkin.app.actions.camera import CameraActions
+from velkin.app.actions.frame import FrameActions
+from velkin.app.actions.handoff import HandoffActions
+from velkin.app.actions.profile import ProfileActions
+from velkin.app.actions.proof import ProofActions
+from velkin.app.actions.space import SpaceActions
 from velkin.app.appearance import Appearance
 from velkin.app.asking import Asking
 from velkin.app.benches.camera import CameraBench
@@ -32,33 +38,27 @@ from velkin.app.benches.proof import ProofBench
 from velkin.app.benches.source import SourceBench
 from velkin.app.benches.start import StartBench
 from velkin.app.benches.working import WorkingBench
-from velkin.app.camera_actions import CameraActions
-from velkin.app.chrome import Line, Notice, TopBar
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.drawing import Measured, Rendered
 from velkin.app.dropping import sorted_drop
-from velkin.app.easing_view import EasingView
 from velkin.app.finder import Finder
-from velkin.app.frame_actions import FrameActions
-from velkin.app.frames_panel import FramesPanel
-from velkin.app.handoff_actions import HandoffActions
 from velkin.app.menus import Menus
 from velkin.app.model import COMPARISONS, STOPS, ShootModel
-from velkin.app.path_bar import PathBar
-from velkin.app.profile_actions import ProfileActions
-from velkin.app.proof_actions import ProofActions
 from velkin.app.rooms.chart_editor import ChartEditor
 from velkin.app.rooms.chart_room import ChartRoom
 from velkin.app.rooms.fit_room import FitRoom
 from velkin.app.rooms.shelf_room import ShelfRoom
 from velkin.app.rooms.try_on_room import TryOnRoom
-from velkin.app.scope import Scope
 from velkin.app.screens import Screens
 from velkin.app.service import RenderService
-from velkin.app.space_actions import SpaceActions
-from velkin.app.status_line import JOB, StatusLine
-from velkin.app.viewer import PictureView
 from velkin.app.viewing import Viewing
+from velkin.app.views.chrome import Line, Notice, TopBar
+from velkin.app.views.easing_view import EasingView
+from velkin.app.views.frames_panel import FramesPanel
+from velkin.app.views.path_bar import PathBar
+from velkin.app.views.scope import Scope
+from velkin.app.views.status_line import JOB, StatusLine
+from velkin.app.views.viewer import PictureView
 from velkin.app.window_keys import WindowKeys
 from velkin.core.errors import VelkinError
 

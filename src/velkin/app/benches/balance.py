@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app.benches.parts import compact, labelled, row_of, soft
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.words import signed
 from velkin.core.shoot.state import Frame
 from velkin.core.whitebalance import COOLEST, WARMEST

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
 
 from velkin.app.benches.balance import BalanceSection
 from velkin.app.benches.parts import Bench, Facts, Figure, beside, button, compact, row_of, soft
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.words import count, model_words, profile_line, signed, temperature_words
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile

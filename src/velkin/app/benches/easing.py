@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app.benches.parts import Facts, Slide, button, compact, labelled, row_of, soft
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.drawing import Measured
-from velkin.app.hue_ring import HueRing
+from velkin.app.views.hue_ring import HueRing
 from velkin.app.words import share
 from velkin.core.gamut.ease import set_aside
 from velkin.core.gamut.easing import (

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QLabel, QRadio
 
 from velkin.app import glyphs, theme
 from velkin.app.benches.parts import Bench, Rule, button, row_of, soft, state_label
-from velkin.app.desk import Desk
-from velkin.app.handing_off import STAGES, Ended
+from velkin.app.desk.desk import Desk
+from velkin.app.desk.handing_off import STAGES, Ended
 from velkin.app.words import CONVERT, count, time_left
 from velkin.core.handoff.destination import Destination
 from velkin.core.shoot.state import State

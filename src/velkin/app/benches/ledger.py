@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.parts import button, row_of, soft
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.words import ASSIGN, CONVERT, signed
 from velkin.core.tags.ledger import MEANING
 

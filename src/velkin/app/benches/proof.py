@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
 from velkin.app import theme
 from velkin.app.benches.easing import EasingSection
 from velkin.app.benches.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
-from velkin.app.colour_spaces import second_line, space_label
-from velkin.app.desk import Desk
+from velkin.app.desk.colour_spaces import second_line, space_label
+from velkin.app.desk.desk import Desk
 from velkin.app.drawing import Measured
 from velkin.app.proof_view import MARKS
 from velkin.app.words import CONVERT, share, signed

@@ -10,8 +10,8 @@ from velkin.app import glyphs, theme
 from velkin.app.benches.ledger import LedgerList
 from velkin.app.benches.parts import Bench, Facts, Rule, beside, button, labelled, soft, state_label
 from velkin.app.benches.pin_numbers import PinNumbers, PinTable
-from velkin.app.colour_spaces import SpaceBox, second_line
-from velkin.app.desk import Desk
+from velkin.app.desk.colour_spaces import SpaceBox, second_line
+from velkin.app.desk.desk import Desk
 from velkin.app.stops import tag_glyph
 from velkin.app.words import ASSIGN, CONVERT, MODELS
 from velkin.core.icc.space import Space

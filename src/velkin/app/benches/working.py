@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QLabel, QRadioBu
 
 from velkin.app.benches.parts import Bench, Facts, Figure, button, compact, labelled, row_of, soft
 from velkin.app.benches.pin_numbers import PinNumbers, PinTable, full_scale
-from velkin.app.colour_spaces import SpaceBox, second_line
-from velkin.app.deciding import Forecast, warn_of_wrong_verb
-from velkin.app.desk import Desk
+from velkin.app.desk.colour_spaces import SpaceBox, second_line
+from velkin.app.desk.deciding import Forecast, warn_of_wrong_verb
+from velkin.app.desk.desk import Desk
 from velkin.app.drawing import Measured
 from velkin.app.words import ASSIGN, CONVERT, MODELS, count, share, signed
 from velkin.core.conversion.effect import in_words, intent_name

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
 
 from velkin.app import theme
 from velkin.app.benches.parts import Bench, button, labelled, room_header, row_of, soft
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.rooms.chart_parts import screen_colour
 from velkin.app.words import signed
 from velkin.core.charts.definition import LARGEST, Chart, neutral_patches

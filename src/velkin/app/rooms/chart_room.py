@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app.benches.parts import button, compact, room_header, soft
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.drawing import Rendered
 from velkin.app.rooms.chart_bench import ChartBench
 from velkin.app.rooms.chart_parts import Swatches, outline_of

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 
 from velkin.app import theme
 from velkin.app.benches.parts import Rule, button, room_header, row_of
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.rooms.destination_form import DestinationForm
 from velkin.app.words import ASSIGN, CONVERT
 from velkin.core.errors import VelkinError

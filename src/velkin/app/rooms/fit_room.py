@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit
 
 from velkin.app import theme
 from velkin.app.benches.parts import Bench, Figure, Heading, button, compact, labelled, room_header, row_of, soft
-from velkin.app.desk import Desk
-from velkin.app.fitting import FitReport, FitWish
+from velkin.app.desk.desk import Desk
+from velkin.app.desk.fitting import FitReport, FitWish
 from velkin.app.rooms.chart_parts import PatchTable
 from velkin.app.rooms.fit_parts import ErrorVectors, ModelCards, SplitPatches
 from velkin.app.words import count

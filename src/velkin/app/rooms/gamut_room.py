@@ -22,9 +22,22 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app.benches.parts import Bench, Figure, Slide, button, compact, labelled, room_header, row_of, soft
-from velkin.app.colour_spaces import SpaceBox
-from velkin.app.desk import Desk
-from velkin.app.gamut_plot import FULL, GLASS, LETTERS, LINE, SLICE, SOLIDS, STYLES, VIEWS, GamutPlot, Points, Shown, codes_of
+from velkin.app.desk.colour_spaces import SpaceBox
+from velkin.app.desk.desk import Desk
+from velkin.app.views.gamut_plot import (
+    FULL,
+    GLASS,
+    LETTERS,
+    LINE,
+    SLICE,
+    SOLIDS,
+    STYLES,
+    VIEWS,
+    GamutPlot,
+    Points,
+    Shown,
+    codes_of,
+)
 from velkin.app.words import share
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.proof import lab, outside_of

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.parts import button, room_header
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.drawing import to_image
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.intents import Rendering, advice, best_of, renderings

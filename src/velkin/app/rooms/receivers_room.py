@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
 from velkin.app.benches.parts import Rule, button, compact, room_header
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.drawing import to_image
 from velkin.app.words import count
 from velkin.core.errors import VelkinError

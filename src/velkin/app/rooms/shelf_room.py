@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from velkin.app import theme
 from velkin.app.benches.parts import Bench, Facts, Figure, button, labelled, room_header, row_of, soft
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.words import count, model_words, temperature_words
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint

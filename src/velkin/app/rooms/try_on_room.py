@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.parts import Bench, Facts, button, room_header, soft, state_label
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.drawing import to_image
 from velkin.app.words import ASSIGN
 from velkin.core.conversion.convert import as_float, linear_in

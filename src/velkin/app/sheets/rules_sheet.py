@@ -6,8 +6,8 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.parts import Rule, soft
-from velkin.app.colour_spaces import SpaceBox
-from velkin.app.desk import Desk
+from velkin.app.desk.colour_spaces import SpaceBox
+from velkin.app.desk.desk import Desk
 from velkin.app.sheets.sheet import Sheet
 from velkin.core.tags.rules import ACTION_WORDS, CASES, GIVE, IntakeRules
 from velkin.core.tags.rules import Rule as IntakeRule

@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import (
 
 from velkin.app import theme
 from velkin.app.benches.parts import Rule, soft
-from velkin.app.colour_spaces import second_line
-from velkin.app.desk import Desk
+from velkin.app.desk.colour_spaces import second_line
+from velkin.app.desk.desk import Desk
 from velkin.app.sheets.sheet import Sheet
 from velkin.app.words import share
 from velkin.core.shoot.outside import ShootOutside

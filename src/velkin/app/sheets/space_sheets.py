@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from velkin.app import theme
 from velkin.app.benches.parts import Rule, labelled, soft
-from velkin.app.desk import Desk
+from velkin.app.desk.desk import Desk
 from velkin.app.sheets.sheet import Sheet
 from velkin.core.errors import NotSupported
 from velkin.core.spaces.custom import KINDS, OwnSpace

@@ -14,16 +14,16 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from velkin.app.arriving import Arriving
-from velkin.app.charting import Charting, about
-from velkin.app.colour_spaces import ColourSpaces
-from velkin.app.deciding import Deciding
-from velkin.app.fitting import Fitting
-from velkin.app.handing_off import HandingOff
+from velkin.app.desk.arriving import Arriving
+from velkin.app.desk.charting import Charting, about
+from velkin.app.desk.colour_spaces import ColourSpaces
+from velkin.app.desk.deciding import Deciding
+from velkin.app.desk.fitting import Fitting
+from velkin.app.desk.handing_off import HandingOff
+from velkin.app.desk.proofing import Proofing
+from velkin.app.desk.shelving import Shelving, usual_folder
 from velkin.app.model import ShootModel
-from velkin.app.proofing import Proofing
 from velkin.app.service import RenderService
-from velkin.app.shelving import Shelving, usual_folder
 from velkin.app.words import count, signed
 from velkin.core.cameraprofiles.anyprofile import check_camera, load_any
 from velkin.core.cameraprofiles.matrices import built_in

@@ -383,7 +383,7 @@ class GamutPlot(QWidget):
         opacity: Floats,
         spots: tuple[Floats, NDArray[np.bool_]] | None,
     ) -> None:
-        from velkin.app import solid_raster  # loaded where needed: the compiler takes a moment
+        from velkin.app.views import solid_raster  # loaded where needed: the compiler takes a moment
 
         by = self.devicePixelRatioF()
         width, height = round(rect.width() * by), round(rect.height() * by)

@@ -1,0 +1,1 @@
+"""The desk: long work for the window, done aside by workers, a module a subject; `Desk` holds them together."""

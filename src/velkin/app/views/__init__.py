@@ -1,0 +1,1 @@
+"""What is looked at in the window, each knowing only its data: viewer, path bar, frames, scope, plots."""
