@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
 from PyQt6.QtGui import (
@@ -47,6 +46,7 @@ from velkin.app.model import COMPARISONS, STOPS, ShootModel
 from velkin.app.rooms.chart_editor import ChartEditor
 from velkin.app.rooms.chart_room import ChartRoom
 from velkin.app.rooms.fit_room import FitRoom
+from velkin.app.rooms.room import Room
 from velkin.app.rooms.shelf_room import ShelfRoom
 from velkin.app.rooms.try_on_room import TryOnRoom
 from velkin.app.screens import Screens
@@ -61,15 +61,6 @@ from velkin.app.views.status_line import JOB, StatusLine
 from velkin.app.views.viewer import PictureView
 from velkin.app.window_keys import WindowKeys
 from velkin.core.errors import VelkinError
-
-if TYPE_CHECKING:
-    from velkin.app.rooms.destinations_room import DestinationsRoom
-    from velkin.app.rooms.gamut_room import GamutRoom
-    from velkin.app.rooms.intents_room import IntentsRoom
-    from velkin.app.rooms.receivers_room import ReceiversRoom
-
-    LateRoom = DestinationsRoom | GamutRoom | IntentsRoom | ReceiversRoom
-
 
 #: Said while the tables of a profile are made, which takes seconds the first time.
 _READING = "Reading the destination's profile"
@@ -223,18 +214,17 @@ class Window(Viewing, QMainWindow):
         self.working_bench.own_space_wanted.connect(self.spaces.own_space)
         self.working_bench.purpose_wanted.connect(self.spaces.purpose)
         self.working_bench.cards_wanted.connect(self.spaces.cards)
-        self.try_on_room.left.connect(self._leave_room)
         self.try_on_room.given.connect(self.source_bench.give)
         self.try_on_room.profile_wanted.connect(self.spaces.try_profile)
-        self.chart_editor.left.connect(self._leave_room)
         self.chart_editor.file_wanted.connect(lambda: self.asking.chart_file())
         self.chart_editor.save_wanted.connect(lambda chart: self.asking.save_chart(chart))
         self.chart_room.other_file_wanted.connect(lambda: self.asking.chart_file())
         self.chart_room.report_wanted.connect(self.profiles.report_on)
         self.camera_bench.report_wanted.connect(self.profiles.report)
         self.camera_bench.shelf_wanted.connect(self.profiles.open_shelf)
-        for room in (self.fit_room, self.shelf_room):
+        for room in (self.chart_room, self.chart_editor, self.fit_room, self.shelf_room, self.try_on_room):
             room.left.connect(self._leave_room)
+        for room in (self.fit_room, self.shelf_room):
             room.export_wanted.connect(self.profiles.export)
         self.fit_room.csv_wanted.connect(lambda name, text: self.asking.csv(name, text))
         self.fit_room.spectrum_wanted.connect(self.profiles.ask_spectrum)
@@ -256,7 +246,6 @@ class Window(Viewing, QMainWindow):
         self.status.cancelled.connect(self.desk.cancel)
         self.view.pointed.connect(self._pointed)
         self.view.zoomed.connect(self._zoomed)
-        self.chart_room.left.connect(self._leave_room)
         self.chart_room.view.pointed.connect(self._pointed)
         self.frames.list.menu_wanted.connect(self._frame_popup)
 
@@ -329,10 +318,8 @@ class Window(Viewing, QMainWindow):
 
     def open_stop(self, key: str) -> None:
         """Open a stop's bench, from wherever one is."""
-        if self.rooms.currentWidget() is self.chart_room:
-            self.chart_room.leave()
-        elif self.rooms.currentIndex() != 0:
-            self._leave_room()
+        if isinstance(room := self.rooms.currentWidget(), Room):
+            room.leave()
         self.model.open_stop(key)
 
     def _stop_opened(self, key: str) -> None:
@@ -342,7 +329,7 @@ class Window(Viewing, QMainWindow):
         bench = self.picture_bench if finished else self.benches[key]
         self.bench_stack.setCurrentWidget(bench if self.model.shoot is not None else self.start_bench)
 
-    def add_room(self, room: LateRoom) -> None:
+    def add_room(self, room: Room) -> None:
         """Take in a room that is made when it is first entered."""
         self.rooms.addWidget(room)
         room.left.connect(self._leave_room)

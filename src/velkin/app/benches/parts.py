@@ -184,21 +184,6 @@ class Bench(QWidget):
         self.column.addStretch(1)
 
 
-def room_header(title: str) -> tuple[QWidget, QHBoxLayout]:
-    """The bar on top of a room with its title, and the row that its controls go into."""
-    bar = QWidget()
-    bar.setObjectName("panel")
-    bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-    bar.setFixedHeight(36)
-    row = QHBoxLayout(bar)
-    row.setContentsMargins(16, 0, 4, 0)
-    row.setSpacing(6)
-    heading = QLabel(title)
-    heading.setFont(theme.font(13, 700))
-    row.addWidget(heading)
-    return bar, row
-
-
 def beside(words: QWidget, action: QWidget) -> QWidget:
     """Words with an action at their right."""
     holder = QWidget()

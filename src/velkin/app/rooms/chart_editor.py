@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeySequence, QPainter, QPaintEvent, QShortcut
+from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -25,9 +25,10 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, button, labelled, room_header, row_of, soft
+from velkin.app.benches.parts import Bench, button, labelled, row_of, soft
 from velkin.app.desk.desk import Desk
 from velkin.app.rooms.chart_parts import screen_colour
+from velkin.app.rooms.room import Room
 from velkin.app.words import signed
 from velkin.core.charts.definition import LARGEST, Chart, neutral_patches
 from velkin.core.charts.measured import chart_from_reading
@@ -64,17 +65,14 @@ class _Preview(QWidget):
             )
 
 
-class ChartEditor(QWidget):
+class ChartEditor(Room):
     """Takes over viewer and bench while a chart is defined."""
 
-    left = pyqtSignal()
     file_wanted = pyqtSignal()
     save_wanted = pyqtSignal(object)
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        super().__init__(desk, "Defining a chart")
         self._filling = False
         self.chart: Chart | None = None
         self.table = QTableWidget(0, len(_HEADS))
@@ -112,17 +110,14 @@ class ChartEditor(QWidget):
         row.setSpacing(0)
         row.addLayout(main, 1)
         row.addWidget(self._bench())
-        for key, action in (("Esc", self.left.emit), ("Ctrl+V", self.paste)):
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.activated.connect(action)
+        self.on_keys(("Ctrl+V", self.paste))
 
     def _header(self) -> QWidget:
-        bar, row = room_header("Defining a chart")
+        row = self.head
         row.addStretch(1)
         row.addWidget(button("Paste   Ctrl+V", self.paste, tip="Paste a table of names or values from the chosen cell on"))
-        row.addWidget(button("Leave   Esc", self.left.emit))
-        return bar
+        self.add_leave()
+        return self.bar
 
     def _bench(self) -> QWidget:
         bench = Bench("Chart")

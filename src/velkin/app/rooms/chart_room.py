@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QKeySequence, QShortcut
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -16,12 +16,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from velkin.app.benches.parts import button, compact, room_header, soft
+from velkin.app.benches.parts import button, compact, soft
 from velkin.app.desk.desk import Desk
 from velkin.app.drawing import Rendered
 from velkin.app.rooms.chart_bench import ChartBench
 from velkin.app.rooms.chart_parts import Swatches, outline_of
 from velkin.app.rooms.chart_view import ChartView
+from velkin.app.rooms.room import Room
 from velkin.app.words import signed
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.report import patch_colours
@@ -39,17 +40,14 @@ from velkin.core.spaces.lab import xyz_to_lab
 Floats = NDArray[np.float64]
 
 
-class ChartRoom(QWidget):
+class ChartRoom(Room):
     """Takes over viewer and bench while a chart is read."""
 
-    left = pyqtSignal()
     other_file_wanted = pyqtSignal()
     report_wanted = pyqtSignal(int)
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        super().__init__(desk, "Reading")
         self.chart: Chart = iso24()
         self.frame: int | None = None
         self.kept: JudgedReading | None = None
@@ -99,16 +97,12 @@ class ChartRoom(QWidget):
         desk.charting.found.connect(self._charts_found)
         desk.charting.fit_ready.connect(self._fit_ready)
         desk.service.rendered.connect(self._rendered)
-        keys = (("Esc", self.leave), ("R", self.turn), ("P", self.place_by_hand), ("S", self.snap), ("L", self.leave_out))
-        for key, action in keys:
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.activated.connect(action)
+        self.on_keys(("R", self.turn), ("P", self.place_by_hand), ("S", self.snap), ("L", self.leave_out))
 
     # ---- building ---------------------------------------------------------------------------------------------
 
     def _header(self) -> QWidget:
-        bar, row = room_header("Reading")
+        row = self.head
         self._subtitle = soft()
         self._subtitle.setWordWrap(False)
         self.chart_box = compact(QComboBox())
@@ -124,10 +118,10 @@ class ChartRoom(QWidget):
         )
         self.turn_button = button("Turn", self.turn, tip="Turn the grid by 90°: the first patch moves to the next corner (R)")
         self.snap_button = button("Snap", self.snap, tip="Move the grid to the patches' real edges (S)")
-        leave = button("Leave   Esc", self.leave)
-        for item in (self.find_button, self.place_button, self.turn_button, self.snap_button, leave):
+        for item in (self.find_button, self.place_button, self.turn_button, self.snap_button):
             row.addWidget(item)
-        return bar
+        self.add_leave()
+        return self.bar
 
     # ---- coming and going -------------------------------------------------------------------------------------
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -22,9 +21,10 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Rule, button, room_header, row_of
+from velkin.app.benches.parts import Rule, button, row_of
 from velkin.app.desk.desk import Desk
 from velkin.app.rooms.destination_form import DestinationForm
+from velkin.app.rooms.room import Room
 from velkin.app.words import ASSIGN, CONVERT
 from velkin.core.errors import VelkinError
 from velkin.core.handoff.destination import Destination
@@ -35,19 +35,15 @@ from velkin.core.handoff.starters import LAB_HELP, STARTERS
 from velkin.core.icc.space import Space, same_numbers
 
 
-class DestinationsRoom(QWidget):
+class DestinationsRoom(Room):
     """Takes the place of viewer and bench."""
 
-    left = pyqtSignal()
-
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
-        bar, row = room_header("Destinations")
+        super().__init__(desk, "Destinations")
+        row = self.head
         row.addStretch(1)
         row.addWidget(button("What does my lab want?", self._lab_help))
-        row.addWidget(button("Leave   Esc", self.leave))
+        self.add_leave()
         self.list = QListWidget()
         self.list.setFrameShape(QFrame.Shape.NoFrame)
         self.list.setAccessibleName("Destinations")
@@ -80,14 +76,11 @@ class DestinationsRoom(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(bar)
+        column.addWidget(self.bar)
         column.addWidget(Rule())
         column.addLayout(body, 1)
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        leave = QShortcut(QKeySequence("Esc"), self)
-        leave.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        leave.activated.connect(self.leave)
         self._model.changed.connect(self._follow)
 
     # ---- building ---------------------------------------------------------------------------------------------

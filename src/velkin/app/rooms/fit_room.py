@@ -7,15 +7,15 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, Figure, Heading, button, compact, labelled, room_header, row_of, soft
+from velkin.app.benches.parts import Bench, Figure, Heading, button, compact, labelled, row_of, soft
 from velkin.app.desk.desk import Desk
 from velkin.app.desk.fitting import FitReport, FitWish
 from velkin.app.rooms.chart_parts import PatchTable
 from velkin.app.rooms.fit_parts import ErrorVectors, ModelCards, SplitPatches
+from velkin.app.rooms.room import Room
 from velkin.app.words import count
 from velkin.core.cameraprofiles.models import WORDS
 from velkin.core.cameraprofiles.profile import CameraProfile, LightFit
@@ -28,18 +28,15 @@ from velkin.core.spectra import parse_light
 _LIGHTS = ("A", "D50", "D55", "D65", "D75")
 
 
-class FitRoom(QWidget):
+class FitRoom(Room):
     """Takes over viewer and bench while a fit is looked at."""
 
-    left = pyqtSignal()
     csv_wanted = pyqtSignal(str, str)  # name without suffix, text
     export_wanted = pyqtSignal(object)  # CameraProfile
     spectrum_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        super().__init__(desk, "Fit report")
         self.frame: int | None = None
         self.kept: JudgedReading | None = None
         self.report: FitReport | None = None
@@ -69,23 +66,21 @@ class FitRoom(QWidget):
         row.addLayout(main, 1)
         row.addWidget(self._bench())
         desk.fitting.report_ready.connect(self._ready)
-        for key, action in (("Esc", self.leave), ("L", self.leave_out)):
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.activated.connect(action)
+        self.on_keys(("L", self.leave_out))
 
     # ---- building ---------------------------------------------------------------------------------------------
 
     def _header(self) -> QWidget:
-        bar, row = room_header("Fit report")
+        row = self.head
         self._subtitle = soft()
         self._subtitle.setWordWrap(False)
         row.addWidget(self._subtitle, 1)
         self._csv = button("Save as CSV…", self.save_csv, tip="Every patch's Lab and differences as a table")
         self._export = button("Export…", self._export_clicked, tip="Write the chosen profile for other software")
-        for item in (self._csv, self._export, button("Leave   Esc", self.leave)):
+        for item in (self._csv, self._export):
             row.addWidget(item)
-        return bar
+        self.add_leave()
+        return self.bar
 
     def _words(self) -> QWidget:
         holder = QWidget()

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QBuffer, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeySequence, QPainter, QShortcut
+from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -21,9 +21,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from velkin.app.benches.parts import Bench, Figure, Slide, button, compact, labelled, room_header, row_of, soft
+from velkin.app.benches.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
 from velkin.app.desk.colour_spaces import SpaceBox
 from velkin.app.desk.desk import Desk
+from velkin.app.rooms.room import Room
 from velkin.app.views.gamut_plot import (
     FULL,
     GLASS,
@@ -52,16 +53,13 @@ _COUNTED, _DRAWN = 40_000, 2000
 _DWARFS = 2.5
 
 
-class GamutRoom(QWidget):
+class GamutRoom(Room):
     """Takes the place of viewer and bench."""
 
-    left = pyqtSignal()
     save_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        super().__init__(desk, "Gamut room")
         self._spaces: list[Space] = []
         self._styles: dict[str, str] = {}
         self._hidden: set[str] = set()
@@ -70,7 +68,7 @@ class GamutRoom(QWidget):
         self._held: dict[str, Any] = {}  # which of them each space holds, (N,)
         self._wish = 0
         self.plot = GamutPlot()
-        bar, row = room_header("Gamut room")
+        row = self.head
         self.views = QButtonGroup(self)
         for number, words in enumerate(VIEWS.values()):
             each = QPushButton(words)
@@ -82,11 +80,11 @@ class GamutRoom(QWidget):
         self.views.idClicked.connect(lambda n: self.show_view(list(VIEWS)[n]))
         row.addStretch(1)
         row.addWidget(button("Save the plot…", self.save_wanted.emit, tip="As PNG or SVG"))
-        row.addWidget(button("Leave   Esc", self.leave))
+        self.add_leave()
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
-        main.addWidget(bar)
+        main.addWidget(self.bar)
         main.addWidget(self.plot, 1)
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -94,9 +92,6 @@ class GamutRoom(QWidget):
         outer.addLayout(main, 1)
         outer.addWidget(self._bench())
         self.show_view(SLICE)
-        escape = QShortcut(QKeySequence("Esc"), self)
-        escape.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        escape.activated.connect(self.leave)
 
     def _bench(self) -> QWidget:
         bench = Bench("What is shown")
@@ -174,10 +169,6 @@ class GamutRoom(QWidget):
 
     def _offered(self) -> list[Space]:
         return [s for m in ("rgb", "cmyk", "gray") for s in self._desk.spaces.of_model(m)]
-
-    def leave(self) -> None:
-        """Back to the picture."""
-        self.left.emit()
 
     def show_view(self, view: str) -> None:
         """Choose what is plotted."""

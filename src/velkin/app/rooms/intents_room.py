@@ -7,13 +7,14 @@ from typing import Any
 import cv2
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen, QShortcut
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import button, room_header
+from velkin.app.benches.parts import button
 from velkin.app.desk.desk import Desk
 from velkin.app.drawing import to_image
+from velkin.app.rooms.room import Room
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.intents import Rendering, advice, best_of, renderings
 from velkin.core.icc.space import Space
@@ -108,25 +109,21 @@ class _Sheet(QWidget):
             super().keyPressEvent(event)
 
 
-class IntentsRoom(QWidget):
+class IntentsRoom(Room):
     """Takes the place of viewer and bench."""
 
-    left = pyqtSignal()
-
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        super().__init__(desk, "Intents side by side")
         self._wish = 0
         self._space: Space | None = None
         self.sheet = _Sheet()
         self.sheet.chosen.connect(lambda _: self._show_choice())
-        bar, row = room_header("Intents side by side")
+        row = self.head
         self._which = QLabel()
         row.addWidget(self._which, 1)
         self.use = button("Use it", self.use_it, True)
         row.addWidget(self.use)
-        row.addWidget(button("Leave   Esc", self.leave))
+        self.add_leave()
         self.advice = QLabel()
         self.advice.setWordWrap(True)
         self.advice.setMargin(12)
@@ -135,15 +132,12 @@ class IntentsRoom(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(bar)
+        column.addWidget(self.bar)
         column.addWidget(self.advice)
         holder = QHBoxLayout()
         holder.addWidget(self.sheet, 1)
         column.addLayout(holder, 1)
-        for keys, act in (("Esc", self.leave), ("Return", self.use_it)):
-            shortcut = QShortcut(QKeySequence(keys), self)
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.activated.connect(act)
+        self.on_keys(("Return", self.use_it))
 
     def enter(self) -> None:
         """Render the frame in the viewer in every way."""

@@ -7,14 +7,15 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeySequence, QPainter, QPaintEvent, QShortcut
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
-from velkin.app.benches.parts import Rule, button, compact, room_header
+from velkin.app.benches.parts import Rule, button, compact
 from velkin.app.desk.desk import Desk
 from velkin.app.drawing import to_image
+from velkin.app.rooms.room import Room
 from velkin.app.words import count
 from velkin.core.errors import VelkinError
 from velkin.core.render import shown
@@ -100,19 +101,15 @@ class ReceiversSheet(QWidget):
         p.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, cell.words)
 
 
-class ReceiversRoom(QWidget):
+class ReceiversRoom(Room):
     """Takes the place of viewer and bench."""
 
-    left = pyqtSignal()
-
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        super().__init__(desk, "As receivers see it")
         self._wish = 0
         self._files: list[WrittenFile] = []
         self.views: list[View] = []
-        bar, row = room_header("As receivers see it")
+        row = self.head
         self.file = compact(QComboBox())
         self.file.setMinimumWidth(320)
         self.file.setAccessibleName("Which written file")
@@ -125,17 +122,14 @@ class ReceiversRoom(QWidget):
             tip="Take the file to the stand-in print room; a scan of the print or a note comes back",
         )
         row.addWidget(self.print_button)
-        row.addWidget(button("Leave   Esc", self.leave))
+        self.add_leave()
         self.sheet = ReceiversSheet()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(bar)
+        column.addWidget(self.bar)
         column.addWidget(Rule())
         column.addWidget(self.sheet, 1)
-        leave = QShortcut(QKeySequence("Esc"), self)
-        leave.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        leave.activated.connect(self.leave)
 
     def enter(self) -> None:
         """Offer the files that were written last, of the frame in the viewer first, and show one."""

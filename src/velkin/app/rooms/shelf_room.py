@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
@@ -21,8 +20,9 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, Facts, Figure, button, labelled, room_header, row_of, soft
+from velkin.app.benches.parts import Bench, Facts, Figure, button, labelled, row_of, soft
 from velkin.app.desk.desk import Desk
+from velkin.app.rooms.room import Room
 from velkin.app.words import count, model_words, temperature_words
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint
@@ -30,19 +30,16 @@ from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint
 _ENTRY = Qt.ItemDataRole.UserRole
 
 
-class ShelfRoom(QWidget):
+class ShelfRoom(Room):
     """Takes over viewer and bench while the shelf is kept in order."""
 
-    left = pyqtSignal()
     import_wanted = pyqtSignal()
     folder_wanted = pyqtSignal()
     export_wanted = pyqtSignal(object)  # a profile
     variant_wanted = pyqtSignal(object)  # CameraProfile
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        super().__init__(desk, "Profile shelf")
         self._shelving = desk.shelving
         self._filling = False
         self.tree = QTreeWidget()
@@ -73,7 +70,7 @@ class ShelfRoom(QWidget):
         self.empty.setWordWrap(True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setMargin(40)
-        bar, row = room_header("Profile shelf")
+        row = self.head
         self._where = soft()
         self._where.setWordWrap(False)
         row.addWidget(self._where, 1)
@@ -81,11 +78,11 @@ class ShelfRoom(QWidget):
             button("Bring in…", self.import_wanted.emit, tip="Copy profile files onto the shelf; dropping them does the same")
         )
         row.addWidget(button("Folder…", self.folder_wanted.emit, tip="Keep the shelf in another folder"))
-        row.addWidget(button("Leave   Esc", self.leave))
+        self.add_leave()
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
-        main.addWidget(bar)
+        main.addWidget(self.bar)
         main.addWidget(self.tree, 1)
         main.addWidget(self.empty, 1)
         outer = QHBoxLayout(self)
@@ -95,9 +92,6 @@ class ShelfRoom(QWidget):
         outer.addWidget(self._bench())
         self._shelving.changed.connect(self.refresh)
         self._model.changed.connect(self.refresh)
-        escape = QShortcut(QKeySequence("Esc"), self)
-        escape.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        escape.activated.connect(self.leave)
 
     def _bench(self) -> QWidget:
         bench = Bench("Profile")
@@ -150,10 +144,6 @@ class ShelfRoom(QWidget):
         self.tree.clear()  # the profile of the frame in the viewer is chosen anew
         self.refresh()
         self.tree.setFocus()
-
-    def leave(self) -> None:
-        """Back to the viewer."""
-        self.left.emit()
 
     # ---- showing ----------------------------------------------------------------------------------------------
 

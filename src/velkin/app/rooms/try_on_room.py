@@ -8,13 +8,14 @@ from typing import Any
 import cv2
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QShortcut
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, Facts, button, room_header, soft, state_label
+from velkin.app.benches.parts import Bench, Facts, button, soft, state_label
 from velkin.app.desk.desk import Desk
 from velkin.app.drawing import to_image
+from velkin.app.rooms.room import Room
 from velkin.app.words import ASSIGN
 from velkin.core.conversion.convert import as_float, linear_in
 from velkin.core.errors import VelkinError
@@ -124,42 +125,36 @@ class _Sheet(QWidget):
             super().keyPressEvent(event)
 
 
-class TryOnRoom(QWidget):
+class TryOnRoom(Room):
     """Takes over viewer and bench while spaces are tried on a picture."""
 
-    left = pyqtSignal()
     given = pyqtSignal(object)  # Space
     profile_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        super().__init__(desk, "Try-on sheet")
         self._frame: int | None = None
         self._wish = 0
         self._added: list[Space] = []
         self.sheet = _Sheet()
         self.sheet.chosen.connect(self._show_tile)
         self.sheet.taken.connect(self._take)
-        bar, row = room_header("Try-on sheet")
+        row = self.head
         self._which = soft()
         self._which.setWordWrap(False)
         row.addWidget(self._which, 1)
         row.addWidget(button("Add a profile…", self.profile_wanted.emit, tip="Try an ICC file too"))
-        row.addWidget(button("Leave   Esc", self.leave))
+        self.add_leave()
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
-        main.addWidget(bar)
+        main.addWidget(self.bar)
         main.addWidget(self.sheet, 1)
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
         outer.addLayout(main, 1)
         outer.addWidget(self._bench())
-        escape = QShortcut(QKeySequence("Esc"), self)
-        escape.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        escape.activated.connect(self.leave)
 
     def _bench(self) -> QWidget:
         bench = Bench("Plausible, not certain")
