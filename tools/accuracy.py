@@ -36,6 +36,7 @@ from velkin.core.charts.reading_job import read_chart
 from velkin.core.conversion.effect import intent_name
 from velkin.core.files.formats import SUFFIXES
 from velkin.core.files.raw import DNGColour, decode, levels, read_facts
+from velkin.core.files.source import Levels
 from velkin.core.gamut.solid import solid_of
 from velkin.core.handoff.destination import FileFormat
 from velkin.core.handoff.sizing import long_edge
@@ -349,7 +350,8 @@ def _handoff_rows(frames: Path) -> list[str]:
     rows = []
     press = press_space()
     sources = {
-        n: (levels(frames / f"{n}.dng"), built_in_stage(read_facts(frames / f"{n}.dng"))) for n in ("north-0412", "lamp-0508")
+        n: (Levels(levels(frames / f"{n}.dng")), built_in_stage(read_facts(frames / f"{n}.dng")))
+        for n in ("north-0412", "lamp-0508")
     }
     with tempfile.TemporaryDirectory() as folder:
         for kind, bits, quality in _FILES:

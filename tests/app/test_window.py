@@ -253,7 +253,7 @@ def test_an_empty_window_and_bad_shoots_say_what_to_do(qtbot, tmp_path):
     for stop in ("source", "camera", "working", "proof", "handoff"):
         empty.open_stop(stop)
     empty.hand_off()
-    empty.set_theme("Dim room")
+    empty.appearance.set_theme("Dim room")
     empty.close()
 
 

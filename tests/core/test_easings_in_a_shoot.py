@@ -10,7 +10,7 @@ import pytest
 from PIL import Image
 
 from velkin.core.errors import BadProfile, NotSupported, ShootError
-from velkin.core.files.raw import levels
+from velkin.core.files.source import levels_of
 from velkin.core.gamut.easing import BRUSHED, HUE, KNEE, Place, Stroke, full_strength, new_easing
 from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.rendering import at_destination
@@ -168,7 +168,7 @@ def test_what_is_handed_off_is_eased(shoot, skeins, tmp_path) -> None:
         (done,) = run(plan_for(shoot, [skeins], [web]).jobs)
         assert done.ok
         written.append(np.asarray(Image.open(done.job.out)).astype(int))
-        there = at_destination(levels(done.job.source), done.job.path, web)
+        there = at_destination(levels_of(done.job.source, done.job.path.camera), done.job.path, web)
         shares.append(there.after.share)
         assert there.before.share == pytest.approx(shares[0]) and done.written.after == there.after.share
     assert shares[0] > 0.1 and shares[1] == 0

@@ -17,10 +17,12 @@ from velkin.core.charts.read import read
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.conversion.convert import Conversion
 from velkin.core.errors import NotSupported, OutputFailed, OutputRefused
+from velkin.core.files import raw
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.metadata import ALL, NONE, RIGHTS, MetadataPolicy, broken_policy
 from velkin.core.files.picture import Picture, decode_picture
-from velkin.core.files.raw import levels, read_facts
+from velkin.core.files.raw import read_facts
+from velkin.core.files.source import Levels
 from velkin.core.gamut.outside import measure_outside
 from velkin.core.handoff.check import check_file, decoded
 from velkin.core.handoff.destination import FileFormat
@@ -45,6 +47,10 @@ from velkin.sim.press import press_profile
 from velkin.sim.print_room import press_space
 
 WEB = replace(web_srgb(), size=long_edge(600))
+
+
+def levels(path):
+    return Levels(raw.levels(path))
 
 
 def toward(chart_dng, space=SRGB, **more):
@@ -209,7 +215,7 @@ def test_metadata_go_as_far_as_the_policy(tmp_path, keep, location, kind):
     d = replace(WEB, file=FileFormat(kind), metadata=policy, size=long_edge(0))
     path = path_of(PictureStage(SRGB), ROMM, SRGB)
     out = tmp_path / f"out.{kind}"
-    written = hand_off_frame(source, decode_picture(source).numbers, path, d, out)
+    written = hand_off_frame(source, Levels(decode_picture(source).numbers), path, d, out)
     assert written.check.ok, written.check.reason()
     image = exiv2.ImageFactory.open(str(out))
     image.readMetadata()
@@ -227,7 +233,7 @@ def test_metadata_go_as_far_as_the_policy(tmp_path, keep, location, kind):
 def test_in_bands_and_as_a_whole_the_numbers_are_the_same(chart_dng):
     d = replace(WEB, size=long_edge(0), file=FileFormat("tiff", 8))
     path = toward(chart_dng)
-    there = to_space(to_working(levels(chart_dng).astype(np.float32) / 65535, path), path, SRGB)
+    there = to_space(to_working(raw.levels(chart_dng).astype(np.float32) / 65535, path), path, SRGB)
     found = at_destination(levels(chart_dng), path, d)
     exact = SRGB.encode(np.clip(there, 0, 1)) * 255
     assert np.abs(found.codes - exact).max() <= 1.0 + 1e-3, "dithered within a code"
@@ -243,7 +249,7 @@ def test_pictures_are_resized_in_linear_light(size):
     stripes = np.zeros((512, 768, 3), dtype=np.uint8)
     stripes[:, ::2] = 255
     d = replace(WEB, size=size, file=FileFormat("tiff", 16))
-    found = at_destination(stripes, path_of(PictureStage(SRGB), ROMM, SRGB), d).codes
+    found = at_destination(Levels(stripes), path_of(PictureStage(SRGB), ROMM, SRGB), d).codes
     middle = float(SRGB.decode(np.array([[found[40:-40, 40:-40].mean() / 65535] * 3]))[0, 0])
     assert middle == pytest.approx(0.5, abs=0.03), "half of the light, which encoded is 188, not 128"
 
@@ -251,14 +257,14 @@ def test_pictures_are_resized_in_linear_light(size):
 def test_exact_sizes_are_filled_or_stand_on_white():
     red = np.full((400, 800, 3), (200, 30, 30), dtype=np.uint8)
     path = path_of(PictureStage(SRGB), ROMM, SRGB)
-    cut = at_destination(red, path, replace(WEB, size=Size(EXACT, width=300, height=300))).codes
+    cut = at_destination(Levels(red), path, replace(WEB, size=Size(EXACT, width=300, height=300))).codes
     assert cut.shape == (300, 300, 3) and cut.min() >= 20 and np.ptp(cut[..., 0].astype(int)) <= 2
-    white = at_destination(red, path, replace(WEB, size=Size(EXACT, width=300, height=300, fill=WHITE)))
+    white = at_destination(Levels(red), path, replace(WEB, size=Size(EXACT, width=300, height=300, fill=WHITE)))
     assert white.codes.shape == (300, 300, 3)
     assert np.all(white.codes[:70] == 255) and np.all(white.codes[-70:] == 255) and np.all(white.codes[150, :, 1] < 60)
     assert white.proof.places[:, 1].min() >= 75, "what is compared with the proof lies on the picture"
     ink = at_destination(
-        red, replace(path, destination=PRESS), replace(WEB, size=Size(EXACT, width=300, height=300, fill=WHITE))
+        Levels(red), replace(path, destination=PRESS), replace(WEB, size=Size(EXACT, width=300, height=300, fill=WHITE))
     )
     assert np.all(ink.codes[:70] == 0), "no ink"
 
@@ -267,16 +273,16 @@ def test_numbers_that_are_right_already_are_kept(tmp_path):
     codes = np.random.default_rng(3).integers(0, 256, (90, 120, 3)).astype(np.uint8)
     path = path_of(PictureStage(SRGB), ROMM, SRGB)
     d = replace(WEB, file=FileFormat("png"), size=long_edge(0))
-    found = at_destination(codes, path, d)
+    found = at_destination(Levels(codes), path, d)
     assert found.kept and found.codes is codes and found.after.outside == 0
     ink = np.random.default_rng(4).integers(0, 256, (90, 120, 4)).astype(np.uint8)
     found = at_destination(
-        ink, path_of(PictureStage(PRESS), ROMM, PRESS), replace(d, file=FileFormat("tiff"), size=long_edge(60))
+        Levels(ink), path_of(PictureStage(PRESS), ROMM, PRESS), replace(d, file=FileFormat("tiff"), size=long_edge(60))
     )
     assert found.codes.shape == (45, 60, 4) and not found.kept
     assert np.abs(found.codes.astype(int) - ink.reshape(45, 2, 60, 2, 4).mean(axis=(1, 3))).max() <= 1.01, "not separated anew"
     (tmp_path / "s.jpg").write_bytes(b"")
-    written = hand_off_frame(tmp_path / "s.jpg", codes, path, d, tmp_path / "a.png")
+    written = hand_off_frame(tmp_path / "s.jpg", Levels(codes), path, d, tmp_path / "a.png")
     assert written.check.ok, written.check.reason()
     assert np.array_equal(decoded(tmp_path / "a.png", "png"), codes)
 

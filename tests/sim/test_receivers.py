@@ -14,6 +14,7 @@ from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import Coding
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.raw import levels, read_facts
+from velkin.core.files.source import Levels
 from velkin.core.handoff.destination import FileFormat
 from velkin.core.handoff.sizing import EXACT, WHITE, Size, fitted, long_edge
 from velkin.core.handoff.starters import web_srgb
@@ -133,7 +134,7 @@ def views(frame, tmp_path, space, file, size=None):
     source, pixels, path = frame
     d = replace(web_srgb(), size=size or long_edge(0), file=file)
     out = tmp_path / f"x.{file.kind}"
-    assert hand_off_frame(source, pixels, replace(path, destination=space), d, out).check.ok
+    assert hand_off_frame(source, Levels(pixels), replace(path, destination=space), d, out).check.ok
     master = master_of(pixels, path, fitted(d.size, pixels.shape[1], pixels.shape[0]))
     return {v.id: v for v in views_of(out, master)}, master
 

@@ -80,6 +80,8 @@ def convert(arguments: argparse.Namespace) -> int:
     done = write_copy(arguments.file, start, (step,), wish)
     if done.not_numbers:
         say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers or infinite and were set to 0 or 1")
+    if done.merged:
+        say(f"{arguments.file.name}: its transparent parts were laid over white, because {arguments.out.suffix} holds none")
     clipped: dict[str, Any] = {}
     if done.outside is not None:
         clipped = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", done.outside.shares(), strict=True)}

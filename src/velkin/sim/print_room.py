@@ -21,6 +21,7 @@ from velkin.core.files.encode import encode_numbers
 from velkin.core.files.metadata import resolution_of
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import write_whole
+from velkin.core.files.transparency import over_white
 from velkin.core.icc.space import ICCSpace, profile_of, space_of
 from velkin.core.icc.write_output import OutputTables, lab_grid, output_profile
 from velkin.core.spaces.rgb import ROMM
@@ -97,7 +98,7 @@ def inks_of(path: Path, longest: int = SCAN) -> Pixels:
     """Ink amounts (H, W, 4) that the press is given for a file, at scan size. Raises VelkinError."""
     found = inspect(path)
     space = space_of(found.icc) if found.icc else None
-    numbers = as_float(decode_picture(path).numbers)
+    numbers = as_float(over_white(decode_picture(path)))
     scale = min(1.0, longest / max(numbers.shape[:2]))
     size = (max(round(numbers.shape[1] * scale), 1), max(round(numbers.shape[0] * scale), 1))
     small = np.asarray(cv2.resize(numbers, size, interpolation=cv2.INTER_AREA), dtype=np.float32).reshape(*size[::-1], -1)

@@ -19,6 +19,7 @@ from PIL import Image
 from velkin.core.conversion.convert import as_float, linear_in
 from velkin.core.errors import UnreadableFile, VelkinError
 from velkin.core.files.picture import decode_picture
+from velkin.core.files.transparency import over_white
 from velkin.core.gamut.proof import difference, lab
 from velkin.core.handoff.rendering import working_at
 from velkin.core.handoff.sizing import Fitted
@@ -80,7 +81,7 @@ def master_of(source: NDArray[Any], path: ColourPath, fit: Fitted, edge: int = E
     Parameters
     ----------
     source : ndarray (H, W, C)
-        The frame at full size, as `source.levels_of` decodes it.
+        The frame at full size, as it is shown (`source.Levels.merged`).
     path : ColourPath
     fit : Fitted
         How the file was fitted.
@@ -122,7 +123,7 @@ def views_of(
     picture = decode_picture(path)
     space: Space = space_of(found.icc) if found.icc else shown_for_now(found.model)
     size = (master.shape[1], master.shape[0])
-    numbers = as_float(_near(picture.numbers, size))
+    numbers = as_float(_near(over_white(picture), size))
     ways = {
         "managed": lambda: _managed(numbers, space, master),
         "ignoring": lambda: _ignoring(numbers, space, found.model, master),
@@ -209,7 +210,7 @@ def _service(path: Path, space: Space, master: Pixels, service: Service) -> View
     lost = f"tag stripped, made {size[0]} × {size[1]} px."
     if _is_srgb(space):
         return _view("service", linear, figures, f"Right in spite of it: {lost}", False)
-    managed = _light(as_float(_near(decode_picture(path).numbers, (master.shape[1], master.shape[0]))), space, master)
+    managed = _light(as_float(_near(over_white(decode_picture(path)), (master.shape[1], master.shape[0]))), space, master)
     if space.model == "cmyk":
         return _view("service", linear, figures, f"Wrong: inks became RGB without their profile; {lost}", True)
     return _view("service", linear, figures, _by_chroma("there", space, linear, managed)[:-1] + f"; {lost}", True)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, Q
 from velkin.app.benches.parts import Heading, Rule, button, compact, labelled, row_of, soft
 from velkin.app.desk.colour_spaces import SpaceBox
 from velkin.core.conversion.effect import intent_name
-from velkin.core.files.formats import SUBSAMPLINGS, TIFF_COMPRESSIONS, best_bits
+from velkin.core.files.formats import SUBSAMPLINGS, TIFF_COMPRESSIONS, best_bits, holds_transparency
 from velkin.core.files.metadata import ALL, KEEPING, MetadataPolicy
 from velkin.core.handoff.destination import EXISTING, SHARPENING, Destination, FileFormat
 from velkin.core.handoff.naming import WORDS
@@ -120,6 +120,10 @@ class DestinationForm(QWidget):
         self.dither.setToolTip("Fine even noise of half a code, the same on every run, against steps in skies")
         self.dither.clicked.connect(lambda _: self._edited())
         column.addWidget(self.dither)
+        self.transparency = QCheckBox("Keep transparent parts transparent")
+        self.transparency.setToolTip("Else they are laid over white, as in JPEG and in inks, which hold none")
+        self.transparency.clicked.connect(lambda _: self._edited())
+        column.addWidget(self.transparency)
         self.quality = _spin(1, 100, "")
         self.quality.valueChanged.connect(lambda _: self._edited())
         self._quality_row = labelled("Quality", self.quality, _WIDTH)
@@ -241,6 +245,8 @@ class DestinationForm(QWidget):
         self.compression.setCurrentIndex(self.compression.findData(file.compression))
         self._bits_row.setVisible(best_bits(file.kind, 16) == 16)
         self.dither.setVisible(file.bits == 8)
+        self.transparency.setChecked(file.transparency)
+        self.transparency.setVisible(holds_transparency(file.kind))
         self._quality_row.setVisible(not file.lossless)
         self._subsampling_row.setVisible(file.kind == "jpeg")
         self._compression_row.setVisible(file.kind == "tiff")
@@ -280,6 +286,7 @@ class DestinationForm(QWidget):
             self.quality.value(),
             str(self.subsampling.currentData()),
             str(self.compression.currentData()),
+            self.transparency.isChecked(),
         )
         size = Size(
             str(self.size_kind.currentData()), self.edge.value(), self.wide.value(), self.high.value(), str(self.fill.currentData()),

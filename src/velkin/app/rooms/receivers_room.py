@@ -176,7 +176,7 @@ class ReceiversRoom(Room):
             if wish != self._wish:
                 return None
             fit = fitted(d.size, frame.facts.width, frame.facts.height)
-            master = master_of(levels_of(frame.path, path.camera), path, fit)
+            master = master_of(levels_of(frame.path, path.camera).merged(), path, fit)
             views = views_of(w.path, master)
             cells = [
                 _Cell(

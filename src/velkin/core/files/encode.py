@@ -169,7 +169,7 @@ def _write_tiff(stream: Any, picture: Picture, icc: bytes | None, coding: Coding
     samples: NDArray[Any] = picture.numbers
     if picture.model == "lab":  # the encoding of photometric ICCLab in 8 bits, of CIELab in 16
         samples = _tiff_lab(samples)
-    extra = ["unassalpha"] if picture.alpha is not None else None
+    extra = ["unassalpha" if picture.clear else "unspecified"] if picture.alpha is not None else None
     if picture.alpha is not None:
         samples = np.dstack([samples, picture.alpha])
     photometric = {"rgb": "rgb", "gray": "minisblack", "cmyk": "separated", "lab": "icclab"}[picture.model]

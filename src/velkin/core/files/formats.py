@@ -36,6 +36,8 @@ _MODELS = {
     "avif": ("rgb",),
     "jxl": ("rgb",),
 }
+#: Formats that hold transparent parts.
+_TRANSPARENT = ("tiff", "png", "webp", "avif", "jxl")
 
 
 @dataclass(frozen=True)
@@ -78,6 +80,11 @@ def check_format(kind: str, bits: int, model: str, out: Path | None) -> None:
         raise NotSupported(f"{kind.upper()} holds {' or '.join(str(b) for b in _BITS[kind])} bits, not {bits}", out)
     if model not in _MODELS[kind]:
         raise NotSupported(f"{kind.upper()} holds no {model} pictures here; use TIFF", out)
+
+
+def holds_transparency(kind: str) -> bool:
+    """Whether a format holds transparent parts."""
+    return kind in _TRANSPARENT
 
 
 def best_bits(kind: str, wanted: int) -> int:

@@ -34,6 +34,10 @@ _UPRIGHT = {
 }
 
 
+#: What a channel beside the colours may be, as TIFF 6.0 numbers it.
+_OTHER, _MULTIPLIED, _SEPARATE = 0, 1, 2
+
+
 @dataclass(frozen=True)
 class Picture:
     """A decoded picture.
@@ -49,12 +53,16 @@ class Picture:
         ``rgb``, ``gray``, ``cmyk`` or ``lab``.
     not_numbers : int
         Floating-point samples that were infinite or no number at all, and were set to 0 (infinite ones to 1).
+    clear : bool
+        Whether alpha says how much of each pixel covers what lies below; a channel of another meaning, such as a saved
+        selection, is only carried.
     """
 
     numbers: Numbers
     alpha: Numbers | None
     model: str
     not_numbers: int = 0
+    clear: bool = True
 
 
 def kind_of(path: Path) -> str:
@@ -142,7 +150,7 @@ def decode_picture(path: Path, page: int = 0) -> Picture:
         kind = kind_of(path)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            numbers, model, orientation, premultiplied = _tiff(path, page) if kind == "tiff" else _other(path, kind)
+            numbers, model, orientation, extra = _tiff(path, page) if kind == "tiff" else _other(path, kind)
     except VelkinError:
         raise
     except FileNotFoundError as error:
@@ -157,10 +165,10 @@ def decode_picture(path: Path, page: int = 0) -> Picture:
         raise UnreadableFile("the picture holds no pixels", path)
     if orientation in _UPRIGHT:
         numbers = _UPRIGHT[orientation](numbers)
-    return _split(numbers, model, premultiplied, path)
+    return _split(numbers, model, extra, path)
 
 
-def _split(numbers: NDArray[Any], model: str, premultiplied: bool, path: Path) -> Picture:
+def _split(numbers: NDArray[Any], model: str, extra: int, path: Path) -> Picture:
     """Colours and alpha of samples (H, W, n), in one of the dtypes that Velkin works with."""
     numbers, bad = _in_dtype(numbers)
     colours = {"gray": 1, "cmyk": 4}.get(model, 3)
@@ -168,14 +176,14 @@ def _split(numbers: NDArray[Any], model: str, premultiplied: bool, path: Path) -
         raise NotSupported(f"a {model} picture of {numbers.shape[2]} channels is not read", path)
     alpha = np.ascontiguousarray(numbers[..., colours]) if numbers.shape[2] > colours else None
     numbers = np.ascontiguousarray(numbers[..., :colours])
-    if premultiplied and alpha is not None:
+    if extra == _MULTIPLIED and alpha is not None:
         top = {np.dtype(np.uint8): 255.0, np.dtype(np.uint16): 65535.0}.get(numbers.dtype, 1.0)
         share = np.maximum(alpha.astype(np.float32) / top, 1e-6)[..., None]
         freed = np.where(alpha[..., None] > 0, numbers / share, 0.0)
         numbers = (
             np.clip(np.round(freed), 0, top).astype(numbers.dtype) if numbers.dtype != np.float32 else freed.astype(np.float32)
         )
-    return Picture(numbers, alpha, model, bad)
+    return Picture(numbers, alpha, model, bad, extra != _OTHER)
 
 
 def _in_dtype(numbers: NDArray[Any]) -> tuple[NDArray[Any], int]:
@@ -193,7 +201,13 @@ def _in_dtype(numbers: NDArray[Any]) -> tuple[NDArray[Any], int]:
     return (np.nan_to_num(floats, nan=0.0, posinf=1.0, neginf=0.0) if bad else floats), bad
 
 
-def _tiff(path: Path, number: int) -> tuple[NDArray[Any], str, int, bool]:
+def extra_of(page: tifffile.TiffPage) -> int:
+    """What the first channel beside the colours is (tag ExtraSamples of TIFF 6.0): other, multiplied or separate alpha."""
+    found = int(page.extrasamples[0]) if page.extrasamples else _OTHER
+    return found if found in (_MULTIPLIED, _SEPARATE) else _OTHER
+
+
+def _tiff(path: Path, number: int) -> tuple[NDArray[Any], str, int, int]:
     with tifffile.TiffFile(path) as tif:
         pages = tiff_pages(tif)
         if not 0 <= number < len(pages):
@@ -216,8 +230,7 @@ def _tiff(path: Path, number: int) -> tuple[NDArray[Any], str, int, bool]:
         elif photometric == 6 and int(page.compression) not in (6, 7):
             raise NotSupported("a TIFF in YCbCr without JPEG compression is not read", path)
         tag = page.tags.get(274)
-        extra = tuple(int(e) for e in page.extrasamples)
-        return numbers, models[photometric], int(tag.value) if tag is not None else 1, bool(extra and extra[0] == 1)
+        return numbers, models[photometric], int(tag.value) if tag is not None else 1, extra_of(page)
 
 
 def _palette(page: tifffile.TiffPage, numbers: NDArray[Any]) -> NDArray[Any]:
@@ -247,7 +260,7 @@ def _lab(numbers: NDArray[Any], photometric: int) -> NDArray[Any]:
     return out32
 
 
-def _other(path: Path, kind: str) -> tuple[NDArray[Any], str, int, bool]:
+def _other(path: Path, kind: str) -> tuple[NDArray[Any], str, int, int]:
     import imagecodecs
 
     from velkin.core.files.containers import carried_by
@@ -262,19 +275,19 @@ def _other(path: Path, kind: str) -> tuple[NDArray[Any], str, int, bool]:
         orientation = 1
         with contextlib.suppress(VelkinError):
             orientation = exif_facts(path).orientation
-        return numbers, "gray" if numbers.ndim == 2 or numbers.shape[2] < 3 else "rgb", orientation, False
+        return numbers, "gray" if numbers.ndim == 2 or numbers.shape[2] < 3 else "rgb", orientation, _SEPARATE
     if kind == "jxl":
         numbers = np.asarray(imagecodecs.jpegxl_decode(path.read_bytes()))
-        return numbers, "gray" if numbers.ndim == 2 or numbers.shape[2] < 3 else "rgb", 1, False
+        return numbers, "gray" if numbers.ndim == 2 or numbers.shape[2] < 3 else "rgb", 1, _SEPARATE
     with Image.open(path) as opened:
         image: Image.Image = opened
         check_size(image.width, image.height, path)
         orientation = int(image.getexif().get(274, 1)) if kind != "avif" else 1
         mode, clear = image.mode, "transparency" in image.info
         if mode.startswith("I"):
-            return np.asarray(image).astype(np.uint16), "gray", orientation, False
+            return np.asarray(image).astype(np.uint16), "gray", orientation, _SEPARATE
         if kind == "avif":
-            return _deep_avif(path), "rgb" if mode.startswith("RGB") else "gray", orientation, False
+            return _deep_avif(path), "rgb" if mode.startswith("RGB") else "gray", orientation, _SEPARATE
         if mode in ("1", "P", "PA") or (clear and mode in ("L", "RGB")):
             image = image.convert("L" if mode == "1" else "RGBA" if clear or mode == "PA" else "RGB")
         elif mode == "YCbCr":
@@ -283,7 +296,7 @@ def _other(path: Path, kind: str) -> tuple[NDArray[Any], str, int, bool]:
         if image.mode not in models:
             raise NotSupported(f"pictures of the mode {image.mode} are not read", path)
         numbers = np.asarray(image)
-        return (numbers[..., :3] if image.mode == "RGBX" else numbers), models[image.mode], orientation, False
+        return (numbers[..., :3] if image.mode == "RGBX" else numbers), models[image.mode], orientation, _SEPARATE
 
 
 def _deep_avif(path: Path) -> NDArray[Any]:

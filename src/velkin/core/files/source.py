@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -13,18 +14,53 @@ from velkin.core.files import raw
 from velkin.core.path import CameraStage, PictureStage
 
 
-def levels_of(path: Path, camera: CameraStage | PictureStage) -> NDArray[Any]:
-    """As `decode_source` at full size, raw files in 16-bit levels: what a hand-off works from.
+@dataclass(frozen=True)
+class Levels:
+    """A source at full size: what a hand-off works from.
+
+    Attributes
+    ----------
+    pixels : ndarray (H, W, C)
+        16-bit levels of a raw file, or a finished picture's numbers, not merged with what lies below.
+    alpha : ndarray (H, W) or None
+        Of a finished picture with transparent parts.
+    model : str
+        Of a finished picture; ``rgb`` of a raw file.
+    """
+
+    pixels: NDArray[Any]
+    alpha: NDArray[Any] | None = None
+    model: str = "rgb"
+
+    def merged(self) -> NDArray[Any]:
+        """The pixels, laid over white where they are transparent: what `decode_source` shows."""
+        if self.alpha is None:
+            return self.pixels
+        from velkin.core.files.picture import Picture
+        from velkin.core.files.transparency import over_white
+
+        return over_white(Picture(self.pixels, self.alpha, self.model))
+
+
+def levels_of(path: Path, camera: CameraStage | PictureStage) -> Levels:
+    """A source at full size.
 
     Raises
     ------
     UnreadableFile, NotSupported
     """
-    return raw.levels(path) if isinstance(camera, CameraStage) else decode_source(path, camera)
+    if isinstance(camera, CameraStage):
+        return Levels(raw.levels(path))
+    from velkin.core.files.picture import decode_picture  # its libraries load when a finished picture is shown
+
+    picture = decode_picture(path, camera.page)
+    return Levels(picture.numbers, picture.alpha if picture.clear else None, picture.model)
 
 
 def decode_source(path: Path, camera: CameraStage | PictureStage, half: bool = False) -> NDArray[Any]:
     """Linear camera RGB of a raw file, or the numbers of a finished picture as they stand in it, (H, W, C), upright.
+
+    Transparent parts are laid over white.
 
     Parameters
     ----------
@@ -37,9 +73,7 @@ def decode_source(path: Path, camera: CameraStage | PictureStage, half: bool = F
     """
     if isinstance(camera, CameraStage):
         return raw.decode(path, half)
-    from velkin.core.files.picture import decode_picture  # its libraries load when a finished picture is shown
-
-    numbers = decode_picture(path, camera.page).numbers
+    numbers = levels_of(path, camera).merged()
     if not half:
         return numbers
     height, width, channels = numbers.shape

@@ -21,6 +21,8 @@ from PIL import Image
 
 from velkin.core.errors import BadProfile, VelkinError
 from velkin.core.files.metadata import broken_policy, resolution_of
+from velkin.core.files.picture import Picture
+from velkin.core.files.transparency import opacity, over_white
 from velkin.core.handoff.destination import Destination
 from velkin.core.handoff.rendering import AtDestination
 from velkin.core.icc.space import Space, profile_of, space_of
@@ -35,6 +37,8 @@ PROOF_LIMITS, LOSSY_LIMITS = (0.3, 1.0), (1.5, 6.0)
 #: What strong compression may cost: below this quality, with colour at a smaller size (as WebP always has it), and in JPEG XL,
 #: which spends its loss where the eye sees it least.
 STRONG_LIMITS, STRONG_BELOW, STRONG_KINDS = (3.0, 12.0), 75, ("webp", "jxl")
+#: What compression may do to alpha, on average.
+_ALPHA_LIMIT = 0.01
 _BLOCK, _ROWS = 8, 64
 
 
@@ -91,6 +95,7 @@ def check_file(path: Path, meant: AtDestination, destination: Destination, space
         pixels = decoded(path, destination.file.kind, found.model, found.bits)
     except VelkinError as error:
         return Check((CheckItem("File", False, f"cannot be read back ({error.message})"),))
+    pixels, clear = _apart(pixels, meant)
     items = [_tag(found, profile_of(space, destination.icc_version), space), *_shape(found, pixels, meant, destination)]
     items.append(_exif(found, space))
     if (left := _policy(path, destination)) is not None:
@@ -98,8 +103,16 @@ def check_file(path: Path, meant: AtDestination, destination: Destination, space
     if meant.ppi is not None:
         items.append(_resolution(path, meant.ppi))
     if pixels.shape == meant.codes.shape and pixels.dtype == meant.codes.dtype and items[0].ok and found.icc is not None:
-        items += _numbers(pixels, meant, destination, found.icc, space.model)
+        items += _numbers(pixels, clear, meant, destination, found.icc, space.model)
     return Check(tuple(items))
+
+
+def _apart(pixels: NDArray[Any], meant: AtDestination) -> tuple[NDArray[Any], NDArray[Any] | None]:
+    """Colours and alpha of a file that is to have transparent parts; else all of its channels."""
+    colours = meant.codes.shape[2]
+    if meant.alpha is None or pixels.shape[2] == colours:
+        return pixels, None
+    return pixels[..., :colours], pixels[..., -1]
 
 
 _DECODERS: dict[str, Callable[[bytes], Any]] = {
@@ -124,7 +137,7 @@ def decoded(path: Path, kind: str, model: str = "rgb", bits: int = 8) -> NDArray
             pixels = np.asarray(
                 cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
             )
-            pixels = pixels[..., ::-1] if pixels.ndim == 3 else pixels
+            pixels = pixels[..., (2, 1, 0, 3)[: pixels.shape[2]]] if pixels.ndim == 3 else pixels
         elif kind == "tiff" and model == "cmyk":
             pixels = _inks(data, bits)
         else:
@@ -207,7 +220,9 @@ def _resolution(path: Path, ppi: float) -> CheckItem:
     return CheckItem("Resolution", right, f"{found:.0f} ppi" if right and found else f"{found} ppi instead of {ppi:.0f}")
 
 
-def _numbers(pixels: NDArray[Any], meant: AtDestination, destination: Destination, icc: bytes, model: str) -> list[CheckItem]:
+def _numbers(
+    pixels: NDArray[Any], clear: NDArray[Any] | None, meant: AtDestination, destination: Destination, icc: bytes, model: str
+) -> list[CheckItem]:
     """What compression did, whole picture against what was given to the encoder; and what was given to it against the proof."""
     top = float(np.iinfo(pixels.dtype).max)
 
@@ -216,12 +231,15 @@ def _numbers(pixels: NDArray[Any], meant: AtDestination, destination: Destinatio
 
     file = destination.file
     items = []
+    if meant.alpha is not None:
+        items.append(_transparency(clear, meant.alpha, file.lossless))
     if file.lossless:
         same = np.array_equal(pixels, meant.codes)
         items.append(CheckItem("Samples", same, "every sample as meant" if same else "samples differ from those meant"))
     else:
         strong = file.quality < STRONG_BELOW or file.subsampling != "4:4:4" or file.kind in STRONG_KINDS
-        lost = ciede2000(seen(_block_means(pixels)), seen(_block_means(meant.codes)))
+        was, now = (over_white(Picture(p, meant.alpha, model)) for p in (meant.codes, pixels))  # what is not seen may change
+        lost = ciede2000(seen(_block_means(now)), seen(_block_means(was)))
         mean, p99 = float(lost.mean()), float(np.percentile(lost, 99))
         ok = _within(mean, p99, STRONG_LIMITS if strong else LOSSY_LIMITS)
         words = f"compression ΔE {mean:.2f}" + ("" if ok else f" mean, {p99:.1f} at the 99th percentile")
@@ -236,6 +254,17 @@ def _numbers(pixels: NDArray[Any], meant: AtDestination, destination: Destinatio
     wrong = f"colours differ from the proof by ΔE {mean:.1f} mean, {p99:.1f} at the 99th percentile"
     items.append(CheckItem("Colours", ok, right if ok else wrong, p99))
     return items
+
+
+def _transparency(found: NDArray[Any] | None, meant: NDArray[Any], lossless: bool) -> CheckItem:
+    """Whether a file is transparent where it should be."""
+    if found is None or found.shape != meant.shape or found.dtype != meant.dtype:
+        return CheckItem("Transparency", False, "the transparent parts are not")
+    off = float(np.abs(opacity(found) - opacity(meant)).mean())
+    right = np.array_equal(found, meant) if lossless else off <= _ALPHA_LIMIT
+    return CheckItem(
+        "Transparency", bool(right), "transparent parts kept" if right else f"alpha is off by {100 * off:.1f} % on average"
+    )
 
 
 def _within(mean: float, p99: float, limits: tuple[float, float]) -> bool:

@@ -15,10 +15,11 @@ from pathlib import Path
 from velkin.core.conversion.convert import Conversion, Numbers, as_float, convert_chain, quantised, share_outside
 from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.encode import encode_numbers
-from velkin.core.files.formats import LOSSLESS, Coding, best_bits, check_format, format_of
+from velkin.core.files.formats import LOSSLESS, Coding, best_bits, check_format, format_of, holds_transparency
 from velkin.core.files.picture import Picture, decode_picture, kind_of
 from velkin.core.files.retag import IN_PLACE, retagged
 from velkin.core.files.safely import refuse_output, write_whole
+from velkin.core.files.transparency import held_by
 from velkin.core.gamut.outside import Outside
 from velkin.core.icc.space import Space, check_model, profile_of
 from velkin.core.path import Step, chain_of
@@ -53,7 +54,8 @@ class CopyWish:
 
 @dataclass(frozen=True)
 class Copied:
-    """A written copy: its space (None: without a tag), the share that the space could not hold, and the ends by channel."""
+    """A written copy: its space (None: without a tag), the share that the space could not hold, and the ends by channel; whether
+    transparent parts were laid over white because the format holds none."""
 
     out: Path
     space: Space | None
@@ -61,6 +63,7 @@ class Copied:
     outside: Outside | None
     in_place: bool
     not_numbers: int = 0
+    merged: bool = False
 
 
 def family(space: Space) -> str:
@@ -116,15 +119,17 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     if not chain:
         return _as_decoded(picture, source, kind, own_kind, space, wish)
     assert space is not None
+    merged = picture.alpha is not None and not holds_transparency(kind) and picture.clear
+    picture = held_by(picture, kind)
     check_model(chain[0].source, picture.model, source)
     bits = wish.bits or best_bits(kind, own)
     check_format(kind, bits, space.model, wish.out)
     done = convert_chain(picture.numbers, chain, bits, wish.dither)
     outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, chain[0].source, space)
-    converted = Picture(done.numbers, alpha_in(picture, bits), space.model)
+    converted = Picture(done.numbers, alpha_in(picture, bits), space.model, clear=picture.clear)
     data = encode_numbers(converted, kind, profile_of(space), family(space), source, Coding(wish.quality))
     write_whole(wish.out, data, wish.replace)
-    return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers)
+    return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers, merged)
 
 
 def alpha_in(picture: Picture, bits: int) -> Numbers | None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from velkin.core.errors import NotSupported
-from velkin.core.files.formats import SUBSAMPLINGS, SUFFIXES, TIFF_COMPRESSIONS, check_format
+from velkin.core.files.formats import SUBSAMPLINGS, SUFFIXES, TIFF_COMPRESSIONS, check_format, holds_transparency
 from velkin.core.files.metadata import ALL, KEEPING, MetadataPolicy
 from velkin.core.handoff.naming import NameFacts, stem_of
 from velkin.core.handoff.sizing import LONG, Size
@@ -42,6 +42,8 @@ class FileFormat:
         Of JPEG: ``4:4:4`` keeps colour at full size, ``4:2:2`` and ``4:2:0`` halve it in one or both directions.
     compression : str
         Of TIFF: ``none``, ``lzw`` or ``deflate``, all without loss.
+    transparency : bool
+        Whether transparent parts stay so where the format holds them; else, and in JPEG and inks, they are laid over white.
     """
 
     kind: str = "jpeg"
@@ -50,6 +52,7 @@ class FileFormat:
     quality: int = 92
     subsampling: str = "4:4:4"
     compression: str = "deflate"
+    transparency: bool = True
 
     @property
     def lossless(self) -> bool:
@@ -60,6 +63,10 @@ class FileFormat:
         """The format in words."""
         name = {"jpeg": "JPEG", "png": "PNG", "tiff": "TIFF", "webp": "WebP", "avif": "AVIF", "jxl": "JPEG XL"}[self.kind]
         return f"{name} {self.bits}-bit" + ("" if self.lossless else f", quality {self.quality}")
+
+    def keeps_transparency(self, model: str) -> bool:
+        """Whether transparent parts stay so in files of a colour model."""
+        return self.transparency and model != "cmyk" and holds_transparency(self.kind)
 
     def check(self, model: str) -> None:
         """Refuse what cannot be written in a colour model. Raises NotSupported."""

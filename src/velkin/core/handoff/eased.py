@@ -15,6 +15,7 @@ from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import Coding, best_bits, check_format, format_of
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import refuse_output, write_whole
+from velkin.core.files.transparency import held_by
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import EVERYWHERE, OVERALL, Easing
 from velkin.core.gamut.outside import Outside
@@ -58,7 +59,7 @@ def write_eased(source: Path, start: Space, to: Space, easings: Sequence[Easing]
     """
     refuse_output(wish.out, [source], wish.replace)
     kind = format_of(wish.out)
-    picture = decode_picture(source, wish.page)
+    picture = held_by(decode_picture(source, wish.page), kind)
     check_model(start, picture.model, source)
     own = 8 * picture.numbers.dtype.itemsize
     bits = best_bits(kind, own)
@@ -67,7 +68,7 @@ def write_eased(source: Path, start: Space, to: Space, easings: Sequence[Easing]
     if bits != own:
         numbers = as_float(numbers) if bits == 32 else _codes(as_float(numbers), bits)
     data = encode_numbers(
-        Picture(numbers, alpha_in(picture, bits), picture.model),
+        Picture(numbers, alpha_in(picture, bits), picture.model, clear=picture.clear),
         kind,
         profile_of(start),
         family(start),

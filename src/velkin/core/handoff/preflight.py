@@ -200,7 +200,7 @@ def _pictures(
     share_outside: Callable[[int, Destination], float | None],
     stopped: Callable[[], bool],
 ) -> list[Concern]:
-    """What is outside above a destination's limit, prints of too few pixels, transparency that no hand-off writes."""
+    """What is outside above a destination's limit, prints of too few pixels, transparent parts that a destination cannot hold."""
     found = []
     outside: dict[str, list[tuple[float, int, Destination]]] = {}
     few: dict[str, list[tuple[float, int, Destination]]] = {}
@@ -232,14 +232,21 @@ def _pictures(
                 "Written with the pixels that are there.",
             )
         )
-    clear = [j.frame for j in plan.jobs if isinstance(facts := state.frames[j.frame].facts, PictureFacts) and facts.alpha]
-    if clear:
-        found.append(
-            Concern(
-                ALPHA,
-                tuple(dict.fromkeys(clear)),
-                f"{_some(clear, names)}: has transparent parts.",
-                "Written without transparency.",
-            )
-        )
+    clear: dict[str, list[int]] = {}
+    for job in plan.jobs:
+        if _loses_transparency(state, job):
+            clear.setdefault(job.destination.name, []).append(job.frame)
+    for name, frames in clear.items():
+        has = "has" if len(frames) == 1 else "have"
+        what = f"{_some(frames, names)} {has} transparent parts, and files for {name} hold none."
+        found.append(Concern(ALPHA, tuple(frames), what, "Laid over white."))
     return found
+
+
+def _loses_transparency(state: State, job: Job) -> bool:
+    facts = state.frames[job.frame].facts
+    return (
+        isinstance(facts, PictureFacts)
+        and facts.alpha
+        and not job.destination.file.keeps_transparency(job.path.destination.model)
+    )

@@ -15,6 +15,7 @@ from velkin import __version__
 from velkin.core.conversion.convert import Conversion, as_float, converted
 from velkin.core.errors import ShootError, VelkinError
 from velkin.core.files.picture import decode_picture
+from velkin.core.files.transparency import over_white
 from velkin.core.icc.space import Space, space_of
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import WrittenDetails, WrittenFile
@@ -125,9 +126,10 @@ def small_picture(path: Path, edge: int = _EDGE) -> bytes:
         found = inspect(path)
         picture = decode_picture(path)
         space: Space = space_of(found.icc) if found.icc else SRGB
-        scale = min(1.0, edge / max(picture.numbers.shape[:2]))
-        size = (max(round(picture.numbers.shape[1] * scale), 1), max(round(picture.numbers.shape[0] * scale), 1))
-        small = _shrunk(as_float(picture.numbers[:: _step(scale), :: _step(scale)]), size)
+        numbers = over_white(picture)
+        scale = min(1.0, edge / max(numbers.shape[:2]))
+        size = (max(round(numbers.shape[1] * scale), 1), max(round(numbers.shape[0] * scale), 1))
+        small = _shrunk(as_float(numbers[:: _step(scale), :: _step(scale)]), size)
         shown = np.clip(converted(small, Conversion(space, SRGB)) * 255.0 + 0.5, 0, 255).astype(np.uint8)
     except (VelkinError, OSError):
         return b""

@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 
 from velkin.core.conversion.convert import Numbers, as_float, from_linear, linear_in, quantised
 from velkin.core.conversion.dither import SIDE
+from velkin.core.files.source import Levels
+from velkin.core.files.transparency import opacity
 from velkin.core.gamut.easing import DETAIL, WHERE_OUT, Easing
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.outside import Outside
@@ -35,6 +37,8 @@ Pixels = NDArray[np.float32]
 _BAND = SIDE
 #: Rows beyond a band that sharpening looks at.
 _HALO = 8
+#: What covers less than this of what lies below is not seen.
+_INVISIBLE = np.float32(1 / 1024)
 #: Side of the blocks that the check compares, and about how many of them.
 BLOCK = 8
 _ACROSS, _DOWN = 48, 32
@@ -71,8 +75,10 @@ class AtDestination:
     ----------
     codes : ndarray (H, W, C), uint8 or uint16
         In the destination's space; CMYK is the amount of ink.
+    alpha : ndarray (H, W) or None
+        Of the same dtype, where transparent parts stay so.
     before, after : Outside
-        What was outside without easings, and is with them.
+        What was outside without easings, and is with them; of what is visible.
     proof : ProofBlocks
     kept : bool
         Whether the source's own numbers were kept: it was in this space, at this size, in these bits already.
@@ -86,15 +92,16 @@ class AtDestination:
     proof: ProofBlocks
     kept: bool
     ppi: float | None
+    alpha: Numbers | None = None
 
 
-def at_destination(source: NDArray[Any], path: ColourPath, destination: Destination) -> AtDestination:
+def at_destination(source: Levels, path: ColourPath, destination: Destination) -> AtDestination:
     """Render a frame for a destination.
 
     Parameters
     ----------
-    source : ndarray (H, W, C)
-        16-bit levels of a raw file (`raw.levels`), or a finished picture's numbers.
+    source : Levels
+        Its transparent parts stay so where the destination keeps them, and are laid over white elsewhere.
     path : ColourPath
         Led to the destination's space (`State.toward_destination`).
     destination : Destination
@@ -103,7 +110,9 @@ def at_destination(source: NDArray[Any], path: ColourPath, destination: Destinat
     ------
     BadProfile
     """
-    height, width = source.shape[:2]
+    height, width = source.pixels.shape[:2]
+    if not destination.file.keeps_transparency(path.destination.model):
+        source = Levels(source.merged(), None, source.model)
     fit = fitted(destination.size, width, height)
     plain = not path.easings and not SHARPENING[destination.sharpen]
     own = isinstance(path.camera, PictureStage) and not chain_of(path.start, path.steps)[0]
@@ -117,21 +126,29 @@ def at_destination(source: NDArray[Any], path: ColourPath, destination: Destinat
 
 
 class _Rows:
-    """Linear working rows of a picture at its written size."""
+    """Linear working rows of a picture at its written size, and how opaque it is there."""
 
-    def __init__(self, source: NDArray[Any], path: ColourPath, size: tuple[int, int], bits: int) -> None:
+    def __init__(self, levels: Levels, path: ColourPath, size: tuple[int, int], bits: int) -> None:
         self._path = path
+        source, self._alpha = levels.pixels, levels.alpha
         # linear camera numbers are resized as they are, which costs one pass; everything else as linear working light
         self._raw = isinstance(path.camera, CameraStage) and not path.steps
         self._source = source
         self._resized: Pixels | None = None
         self.width, self.height = size
+        #: (H, W), 0..1; None where all of it is.
+        self.opacity: Pixels | None = opacity(self._alpha) if self._alpha is not None else None
         if size == (source.shape[1], source.shape[0]):
             return
         if self._raw and bits == 8 and size[0] < source.shape[1]:  # a level is a twentieth of the darkest code, or less
             self._resized = as_float(np.asarray(cv2.resize(source, size, interpolation=cv2.INTER_AREA)))
-        else:
+        elif self.opacity is None:
             self._resized = resized(self._linear, source.shape[1], source.shape[0], size)
+        else:  # what is not seen must not run into what is: light is resized by how much of it there is
+            covers = self.opacity
+            light = resized(lambda a, z: self._linear(a, z) * covers[a:z, :, None], source.shape[1], source.shape[0], size)
+            self.opacity = np.clip(resized(lambda a, z: covers[a:z], source.shape[1], source.shape[0], size), 0.0, 1.0)
+            self._resized = np.asarray(light / np.maximum(self.opacity, _INVISIBLE)[..., None], dtype=np.float32)
 
     def _linear(self, first: int, last: int) -> Pixels:
         part = self._source[first:last]
@@ -157,10 +174,13 @@ def resized(rows: Any, width: int, height: int, size: tuple[int, int]) -> Pixels
     """
     across = cv2.INTER_AREA if size[0] < width else cv2.INTER_CUBIC
     down = cv2.INTER_AREA if size[1] < height else cv2.INTER_CUBIC
-    narrow = np.empty((height, size[0], 3), dtype=np.float32)
+    narrow: Pixels | None = None
     for first in range(0, height, _BAND):
         part = np.ascontiguousarray(rows(first, min(first + _BAND, height)), dtype=np.float32)
+        if narrow is None:
+            narrow = np.empty((height, size[0], *part.shape[2:]), dtype=np.float32)
         narrow[first : first + len(part)] = cv2.resize(part, (size[0], len(part)), interpolation=across)
+    assert narrow is not None
     return np.asarray(cv2.resize(narrow, size, interpolation=down), dtype=np.float32)
 
 
@@ -183,7 +203,7 @@ def sharpened(linear: Pixels, space: RGBSpace, amount: float) -> Pixels:
 
 def working_at(source: NDArray[Any], path: ColourPath, size: tuple[int, int]) -> Pixels:
     """Linear working RGB (H, W, 3) of a whole frame at another size, not eased and unclipped: what files are compared with."""
-    rows = _Rows(source, path, size, 16)
+    rows = _Rows(Levels(source), path, size, 16)
     return np.concatenate([rows(first, min(first + _BAND, rows.height)) for first in range(0, rows.height, _BAND)])
 
 
@@ -192,7 +212,7 @@ def _whole(easing: Easing) -> bool:
     return easing.kind == DETAIL or easing.place.kind == WHERE_OUT
 
 
-def _rendered(source: NDArray[Any], path: ColourPath, destination: Destination, fit: Fitted) -> AtDestination:
+def _rendered(source: Levels, path: ColourPath, destination: Destination, fit: Fitted) -> AtDestination:
     rows = _Rows(source, path, fit.scaled, destination.file.bits)
     amount = SHARPENING[destination.sharpen]
     file, to = destination.file, path.destination
@@ -212,10 +232,11 @@ def _rendered(source: NDArray[Any], path: ColourPath, destination: Destination, 
         else:
             working = rows(first, last)
         now = eased(working, path, Window(rows.width, rows.height, 0, first))
-        found = _outside(now, path, rows.width * rows.height)
+        seen = None if rows.opacity is None else rows.opacity[first:last] > _INVISIBLE
+        found = _outside(now, path, rows.width * rows.height, seen)
         after = found if after is None else after + found
         if now is not working:
-            found = _outside(working, path, rows.width * rows.height)
+            found = _outside(working, path, rows.width * rows.height, seen)
         before = found if before is None else before + found
         inside = [(x, y) for x, y in places if first <= y < last]
         if inside:
@@ -224,10 +245,23 @@ def _rendered(source: NDArray[Any], path: ColourPath, destination: Destination, 
     assert before is not None and after is not None
     at = np.array(places, dtype=np.int64).reshape(-1, 2) + np.array([fit.left, fit.top])
     read = Intent.ABSOLUTE if path.intent is Intent.ABSOLUTE and isinstance(to, ICCSpace) else Intent.RELATIVE
-    return AtDestination(codes, before, after, ProofBlocks(at, side, np.concatenate(colours), read), False, fit.ppi)
+    alpha = None if rows.opacity is None else _alpha_codes(rows.opacity, fit, file.bits)
+    return AtDestination(codes, before, after, ProofBlocks(at, side, np.concatenate(colours), read), False, fit.ppi, alpha)
 
 
-def _outside(linear: Pixels, path: ColourPath, pixels: int) -> Outside:
+def _alpha_codes(covers: Pixels, fit: Fitted, bits: int) -> Numbers:
+    """Alpha (H, W) of the file; nothing covers what lies round the picture."""
+    codes = quantised(covers.reshape(-1, 1), bits, False).reshape(covers.shape)
+    if fit.out == fit.scaled:
+        return codes
+    whole = np.zeros((fit.out[1], fit.out[0], 1), dtype=codes.dtype)
+    _put(whole, codes[..., None], fit, 0)
+    return whole[..., 0]
+
+
+def _outside(linear: Pixels, path: ColourPath, pixels: int, seen: NDArray[np.bool_] | None = None) -> Outside:
+    if seen is not None:
+        linear = linear[seen][None]
     if pixels <= (_COUNTED if isinstance(path.destination, RGBSpace) else _SAMPLE):
         return count_outside(linear, path.proof)
     flat = linear.reshape(-1, 3)
@@ -308,14 +342,20 @@ def _means(colours: Pixels, number: int) -> Pixels:
 # ---- numbers that are right already -------------------------------------------------------------------------------
 
 
-def _own_numbers(source: NDArray[Any], path: ColourPath, destination: Destination, fit: Fitted) -> AtDestination:
+def _own_numbers(source: Levels, path: ColourPath, destination: Destination, fit: Fitted) -> AtDestination:
     """A picture that is in the destination's space: its numbers are kept, or resized as they are where they are ink or tables."""
     bits = destination.file.bits
-    numbers = source
-    if fit.scaled != (source.shape[1], source.shape[0]):
-        smaller = fit.scaled[0] < source.shape[1]
-        way = cv2.INTER_AREA if smaller else cv2.INTER_CUBIC
-        numbers = np.asarray(cv2.resize(as_float(source), fit.scaled, interpolation=way)).reshape(*fit.scaled[::-1], -1)
+    numbers = source.pixels
+    covers = None if source.alpha is None else opacity(source.alpha)
+    if fit.scaled != (numbers.shape[1], numbers.shape[0]):
+        way = cv2.INTER_AREA if fit.scaled[0] < numbers.shape[1] else cv2.INTER_CUBIC
+        floats = as_float(numbers)
+        if covers is not None:
+            floats = floats * covers[..., None]
+            covers = np.clip(np.asarray(cv2.resize(covers, fit.scaled, interpolation=way), dtype=np.float32), 0.0, 1.0)
+        numbers = np.asarray(cv2.resize(floats, fit.scaled, interpolation=way)).reshape(*fit.scaled[::-1], -1)
+        if covers is not None:
+            numbers = numbers / np.maximum(covers, _INVISIBLE)[..., None]
     if 8 * numbers.dtype.itemsize != bits:
         flat = quantised(as_float(numbers).reshape(-1, numbers.shape[2]), bits, destination.file.dither, 0, numbers.shape[1])
         numbers = flat.reshape(numbers.shape)
@@ -329,5 +369,6 @@ def _own_numbers(source: NDArray[Any], path: ColourPath, destination: Destinatio
     at = np.array(places, dtype=np.int64).reshape(-1, 2) + np.array([fit.left, fit.top])
     ends = count_outside(np.zeros((0, 1, 3), dtype=np.float32), path.proof)
     nothing = Outside(codes.shape[0] * codes.shape[1], 0, ends.channels)
-    kept = numbers is source
-    return AtDestination(codes, nothing, nothing, ProofBlocks(at, side, _means(colours, len(places))), kept, fit.ppi)
+    kept = numbers is source.pixels
+    alpha = None if covers is None else _alpha_codes(covers, fit, bits)
+    return AtDestination(codes, nothing, nothing, ProofBlocks(at, side, _means(colours, len(places))), kept, fit.ppi, alpha)

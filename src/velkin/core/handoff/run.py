@@ -15,14 +15,12 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from queue import SimpleQueue
-from typing import Any, Protocol
-
-from numpy.typing import NDArray
+from typing import Protocol
 
 from velkin.core.errors import OutputFailed, OutputRefused, UnreadableFile, VelkinError
 from velkin.core.files.digest import digest_of
 from velkin.core.files.safely import being_written
-from velkin.core.files.source import levels_of
+from velkin.core.files.source import Levels, levels_of
 from velkin.core.handoff.jobs import Job
 from velkin.core.handoff.write import Mark, Written, hand_off_frame
 from velkin.core.path import CameraStage
@@ -182,12 +180,12 @@ class _Run:
                 return
             self.room.take(weight)
             try:
-                pixels = self._decoded(open_jobs)
-                if pixels is not None:
+                levels = self._decoded(open_jobs)
+                if levels is not None:
                     for job in open_jobs:
                         if not self.control.may_begin():
                             return
-                        self._end(self._one(job, pixels))
+                        self._end(self._one(job, levels))
             finally:
                 self.room.give_back(weight)
         finally:
@@ -197,7 +195,7 @@ class _Run:
         self.journal.done(done)
         self.results.put(done)
 
-    def _decoded(self, jobs: list[Job]) -> NDArray[Any] | None:
+    def _decoded(self, jobs: list[Job]) -> Levels | None:
         """The source's pixels; None, with every job ended, where there are none."""
         first = jobs[0]
         try:
@@ -210,14 +208,14 @@ class _Run:
                 self._end(Done(job, None, _reason(error, job)))
             return None
 
-    def _one(self, job: Job, pixels: NDArray[Any]) -> Done:
+    def _one(self, job: Job, levels: Levels) -> Done:
         try:
             self._make_folder(job)
         except OSError as error:
             return Done(job, None, f"{job.out.parent}: the folder cannot be made ({error.strerror or error})")
         try:
             written = hand_off_frame(
-                job.source, pixels, job.path, job.destination, job.out, job.replace, self.journal.token,
+                job.source, levels, job.path, job.destination, job.out, job.replace, self.journal.token,
                 lambda stage: self.told(job, stage), lambda mark: self.journal.naming(job, mark),
             )  # fmt: skip
             return Done(job, written, "")

@@ -6,15 +6,13 @@ import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
-
-from numpy.typing import NDArray
 
 from velkin.core.errors import OutputFailed
 from velkin.core.files.encode import write_numbers
 from velkin.core.files.formats import Coding
 from velkin.core.files.picture import Picture
 from velkin.core.files.safely import being_written, publish, refuse_output
+from velkin.core.files.source import Levels
 from velkin.core.handoff.check import Check, check_file
 from velkin.core.handoff.copies import family
 from velkin.core.handoff.destination import Destination
@@ -70,7 +68,7 @@ class Written:
 
 def hand_off_frame(
     source: Path,
-    pixels: NDArray[Any],
+    levels: Levels,
     path: ColourPath,
     destination: Destination,
     out: Path,
@@ -85,8 +83,8 @@ def hand_off_frame(
     ----------
     source : Path
         Whose metadata are carried over.
-    pixels : ndarray (H, W, C)
-        As `source.levels_of` decodes it.
+    levels : Levels
+        The frame at full size (`source.levels_of`).
     path : ColourPath
         Led to the destination.
     replace : bool
@@ -106,7 +104,7 @@ def hand_off_frame(
     """
     refuse_output(out, [source], replace)
     told("rendering")
-    meant = at_destination(pixels, path, destination)
+    meant = at_destination(levels, path, destination)
     with being_written(out, token) as temporary:
         told("writing")
         _encode(temporary, source, meant, path, destination)
@@ -123,7 +121,7 @@ def hand_off_frame(
 def _encode(out: Path, source: Path, meant: AtDestination, path: ColourPath, destination: Destination) -> None:
     file, space = destination.file, path.destination
     coding = Coding(file.quality, file.subsampling, file.compression, destination.metadata, meant.ppi)
-    picture = Picture(meant.codes, None, space.model)
+    picture = Picture(meant.codes, meant.alpha, space.model)
     try:
         write_numbers(out, picture, file.kind, profile_of(space, destination.icc_version), family(space), source, coding)
     except OSError:

@@ -16,7 +16,7 @@ from PIL import Image, UnidentifiedImageError
 from velkin.core.errors import BadProfile, UnreadableFile, VelkinError
 from velkin.core.files.containers import Carried, carried_by
 from velkin.core.files.metadata import ExifFacts, exif_facts
-from velkin.core.files.picture import LARGEST, check_size, kind_of, tiff_pages
+from velkin.core.files.picture import LARGEST, check_size, extra_of, kind_of, tiff_pages
 from velkin.core.files.raw import is_raw_name, read_facts
 from velkin.core.icc.read import parse
 from velkin.core.icc.space import LAB, ICCSpace, Space, same, space_of
@@ -196,7 +196,7 @@ def _tiff_head(path: Path, number: int) -> _Head:
             samples,
             int(bits if isinstance(bits, int) else bits[0]),
             model,
-            samples > colours,
+            samples > colours and extra_of(page) > 0,
             Carried(data, "tag 34675" if data is not None else "", damage=damage),
             len(pages),
         )
