@@ -24,7 +24,7 @@ from velkin.core.conversion.convert import (
     linear_in,
     linear_of_codes,
 )
-from velkin.core.conversion.dither import dither_for
+from velkin.core.conversion.dither import dither_tile
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.proof import PLAIN, Paper, linear_there
@@ -134,19 +134,12 @@ def _curve(space: RGBSpace) -> Pixels:
     return space.encode(np.repeat(squares[:, None], 3, axis=1)).astype(np.float32)
 
 
-def _looked_up(roots: NDArray[np.uint16], table: NDArray[np.generic]) -> NDArray[np.generic]:
-    """Each channel of (H, W, 3) through its column of a table (65536, 3); one pass where the columns are the same."""
-    if np.array_equal(table[:, 0], table[:, 1]) and np.array_equal(table[:, 0], table[:, 2]):
-        return np.asarray(cv2.LUT(roots, np.ascontiguousarray(table[:, 0])))
-    return np.stack([table[:, c][roots[..., c]] for c in range(3)], axis=-1)
-
-
-def _by_root(linear: Pixels) -> NDArray[np.uint16]:
-    """Square roots of clipped linear numbers in 65536 steps, fine where curves are steep."""
-    roots: Pixels = np.asarray(cv2.sqrt(np.clip(linear, 0.0, 1.0)), dtype=np.float32)
-    roots *= np.float32(_STEPS - 1)
-    roots += np.float32(0.5)
-    return roots.astype(np.uint16)
+@lru_cache(maxsize=32)
+def _scaled_curve(space: RGBSpace, top: int, kind: type[np.generic]) -> tuple[NDArray[Any], ...]:
+    """`_curve` in codes up to `top` and a half, a table a channel; the same for all where the curves are."""
+    curves = (_curve(space) * np.float32(top) + np.float32(0.5)).astype(kind)
+    tables = [np.ascontiguousarray(curves[:, c]) for c in range(3)]
+    return tuple(tables[0] if np.array_equal(t, tables[0]) else t for t in tables)
 
 
 def encode_8bit(linear: Pixels, space: RGBSpace, dither: bool = True) -> Bytes:
@@ -157,19 +150,23 @@ def encode_8bit(linear: Pixels, space: RGBSpace, dither: bool = True) -> Bytes:
     dither : bool
         Blue-noise dither within half a code, the same on every run; off for what is only shown.
     """
-    if not dither:
-        table = (_curve(space) * np.float32(255.0) + np.float32(0.5)).astype(np.uint8)
-        return np.asarray(_looked_up(_by_root(linear), table), dtype=np.uint8)
-    scaled = _curve(space) * np.float32(255.0) + np.float32(0.5)
-    codes: Pixels = np.asarray(_looked_up(_by_root(linear), scaled), dtype=np.float32)
-    codes += dither_for(codes.shape[0], codes.shape[1])[..., None]
-    return np.asarray(np.clip(codes, 0.0, 255.0, out=codes), dtype=np.uint8)
+    from velkin.core.spaces import kernels  # loaded where needed: the compiler takes a moment
+
+    pixels, out = np.ascontiguousarray(linear, dtype=np.float32), np.empty(linear.shape, np.uint8)
+    if dither:
+        kernels.dithered_by_root(pixels, *_scaled_curve(space, 255, np.float32), dither_tile(), out)
+    else:
+        kernels.codes_by_root(pixels.reshape(-1, 3), *_scaled_curve(space, 255, np.uint8), out.reshape(-1, 3))
+    return out
 
 
 def encode_16bit(linear: Pixels, space: RGBSpace) -> NDArray[np.uint16]:
     """Encoded 16-bit numbers (H, W, 3) of linear RGB, clipped."""
-    table = (_curve(space) * np.float32(65535.0) + np.float32(0.5)).astype(np.uint16)
-    return np.asarray(_looked_up(_by_root(linear), table), dtype=np.uint16)
+    from velkin.core.spaces import kernels
+
+    pixels, out = np.ascontiguousarray(linear, dtype=np.float32), np.empty(linear.shape, np.uint16)
+    kernels.codes_by_root(pixels.reshape(-1, 3), *_scaled_curve(space, 65535, np.uint16), out.reshape(-1, 3))
+    return out
 
 
 def for_screen(working: Pixels, path: ColourPath, screen: Space, proofed: bool = False, paper: Paper = PLAIN) -> Bytes:

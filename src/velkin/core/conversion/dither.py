@@ -29,8 +29,3 @@ def dither_tile() -> Pixels:
         ranks[np.argsort(noise, axis=None)] = (np.arange(noise.size) + 0.5) / noise.size
         noise = ranks.reshape(noise.shape)
     return noise - np.float32(0.5)
-
-
-def dither_for(height: int, width: int) -> Pixels:
-    """The tile repeated over a picture, (height, width)."""
-    return np.tile(dither_tile(), (height // 256 + 1, width // 256 + 1))[:height, :width]
