@@ -329,3 +329,16 @@ def test_other_work_is_not_kept_waiting_by_a_run(qtbot, window, job, ids):
     assert job.running
     with qtbot.waitSignal(job.ended, timeout=60000):
         window.desk.cancel()
+
+
+def test_transparency_is_offered_where_files_can_hold_it(window, room):
+    form = room.form
+    assert not form.transparency.isVisible(), "a JPEG holds none"
+    pick(form.kind, "png")
+    assert form.transparency.isVisible() and form.transparency.isChecked()
+    form.transparency.click()
+    assert not web(window).file.transparency
+    window.model.undo()
+    assert web(window).file.transparency and form.transparency.isChecked()
+    room.list.setCurrentRow(1)
+    assert not form.transparency.isVisible(), "inks neither"

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, Q
 from velkin.app.benches.parts import Heading, Rule, button, compact, labelled, row_of, soft
 from velkin.app.desk.colour_spaces import SpaceBox
 from velkin.core.conversion.effect import intent_name
-from velkin.core.files.formats import SUBSAMPLINGS, TIFF_COMPRESSIONS, best_bits, holds_transparency
+from velkin.core.files.formats import SUBSAMPLINGS, TIFF_COMPRESSIONS, best_bits
 from velkin.core.files.metadata import ALL, KEEPING, MetadataPolicy
 from velkin.core.handoff.destination import EXISTING, SHARPENING, Destination, FileFormat
 from velkin.core.handoff.naming import WORDS
@@ -227,7 +227,7 @@ class DestinationForm(QWidget):
         self.version.setCurrentIndex(self.version.findData(d.icc_version))
         self._version_row.setVisible(known is not None and known.icc is None)
         self.limit.setValue(round(100 * d.outside_limit))
-        self._fill_file(d.file)
+        self._fill_file(d.file, "rgb" if known is None else known.model)
         self._fill_size(d.size)
         self.keep.setCurrentIndex(self.keep.findData(d.metadata.keep))
         self.location.setChecked(d.metadata.location)
@@ -236,7 +236,7 @@ class DestinationForm(QWidget):
         self.existing.setCurrentIndex(self.existing.findData(d.existing))
         self._filling = False
 
-    def _fill_file(self, file: FileFormat) -> None:
+    def _fill_file(self, file: FileFormat, model: str) -> None:
         self.kind.setCurrentIndex(self.kind.findData(file.kind))
         self.bits.setCurrentIndex(self.bits.findData(file.bits))
         self.dither.setChecked(file.dither)
@@ -246,7 +246,7 @@ class DestinationForm(QWidget):
         self._bits_row.setVisible(best_bits(file.kind, 16) == 16)
         self.dither.setVisible(file.bits == 8)
         self.transparency.setChecked(file.transparency)
-        self.transparency.setVisible(holds_transparency(file.kind))
+        self.transparency.setVisible(replace(file, transparency=True).keeps_transparency(model))
         self._quality_row.setVisible(not file.lossless)
         self._subsampling_row.setVisible(file.kind == "jpeg")
         self._compression_row.setVisible(file.kind == "tiff")
