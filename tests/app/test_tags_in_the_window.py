@@ -382,3 +382,15 @@ def test_spaces_stand_beside_each_other_with_what_they_hold_of_the_shoot(window,
     cards.table.selectRow(next(r for r, s in enumerate(cards.spaces) if s.id == "oprgb"))
     assert cards.space() is OPRGB and "labs call it" in cards._why.text().lower()
     cards.close()
+
+
+def test_a_picture_with_transparent_parts_is_shown_over_white_and_says_so(qtbot, window, show, tmp_path):
+    clear = np.zeros((60, 90, 4), np.uint8)
+    clear[..., 1] = 255  # what nobody sees
+    clear[:, :30] = (180, 60, 40, 255)
+    Image.fromarray(clear).save(tmp_path / "cut.png", icc_profile=matrix_profile(SRGB))
+    window.dropped([tmp_path / "cut.png"])
+    qtbot.waitUntil(lambda: "cut" in {f.name for f in window.model.state.frames.values()}, timeout=10000)
+    show(next(f.id for f in window.model.state.frames.values() if f.name == "cut"), "source")
+    assert window.rendered.image.pixelColor(80, 30).getRgb()[:3] == (255, 255, 255)
+    assert "transparent parts over white" in window.view.captions[0]

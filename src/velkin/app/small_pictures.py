@@ -24,6 +24,8 @@ Pixels = NDArray[np.float32]
 
 #: Longest edge in pixels.
 EDGE = 192
+#: Where they are kept; another name whenever they are made otherwise.
+_FOLDER = "small-2"
 _IN_MEMORY = 400
 _ON_DISK = 20000
 
@@ -32,7 +34,7 @@ class SmallPictures:
     """Linear camera RGB, or a finished picture's numbers 0..1, at thumbnail size, by source hash. For worker threads."""
 
     def __init__(self, folder: Path | None = None) -> None:
-        self._folder = folder or user_cache_path("velkin") / "small"
+        self._folder = folder or user_cache_path("velkin") / _FOLDER
         self._kept: OrderedDict[str, NDArray[np.float16]] = OrderedDict()
         self._lock = threading.Lock()
 

@@ -172,6 +172,8 @@ class Viewing:
             left += f"   before: {self.model.look_words(self.model.against[0])}"
         elif self.model.proof.shown:
             left += f"   at {self.model.proof_name()}"
+        if not frame.is_raw and frame.picture.alpha:
+            left += "   transparent parts over white"
         right = ""
         if self.model.hatching and self.measured is not None and self.rendered is not None:
             what = {"hatch": "hatched: outside", "delta": "ΔE map: outside", "only": "only what is outside"}
