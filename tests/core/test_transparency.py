@@ -136,7 +136,7 @@ def test_alpha_that_came_out_otherwise_fails_the_check(tmp_path):
     wrong = meant.alpha.copy()
     wrong[5, 5] ^= 1
     assert "transparency" in check_file(out, replace(meant, alpha=wrong), d, SRGB).reason()
-    assert not check_file(out, replace(meant, alpha=None), d, SRGB).ok, "transparent where it should not be"
+    assert "8-bit RGB with alpha instead of 8-bit RGB" in check_file(out, replace(meant, alpha=None), d, SRGB).reason()
     plain = encode_numbers(Picture(meant.codes, None, "rgb"), "png", matrix_profile(SRGB), "srgb", out)
     out.write_bytes(plain)
     assert "transparent parts are not" in check_file(out, meant, d, SRGB).reason()

@@ -185,7 +185,8 @@ def _shape(found: Inspection, pixels: NDArray[Any], meant: AtDestination, destin
     wanted = (
         f"{destination.file.bits}-bit {'CMYK' if meant.codes.shape[2] == 4 else 'gray' if meant.codes.shape[2] == 1 else 'RGB'}"
     )
-    is_so = f"{found.bits}-bit {model}"
+    more = pixels.shape[2] - meant.codes.shape[2]
+    is_so = f"{found.bits}-bit {model}" + (" with alpha" if more > 0 and found.alpha else "")
     height, width = meant.codes.shape[:2]
     right = (found.width, found.height) == (width, height) == (pixels.shape[1], pixels.shape[0])
     size = f"{found.width} × {found.height}"

@@ -188,6 +188,8 @@ class State:
     rules: IntakeRules = field(default_factory=IntakeRules)
     goal: ProofGoal = field(default_factory=ProofGoal)
     easings: dict[int, tuple[Easing, ...]] = field(default_factory=dict)
+    #: Paths that were asked for; a state never changes, and one of other values begins without any.
+    _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def order(self) -> list[int]:
         """Frame ids as shown: light by light."""
@@ -295,8 +297,10 @@ class State:
 
     def path(self, frame: int) -> ColourPath:
         """The colour path of a frame as it is now."""
-        f = self.frames[frame]
-        return self.path_with(frame, f.ledger)
+        found = self._paths.get(frame)
+        if found is None:
+            found = self._paths[frame] = self.path_with(frame, self.frames[frame].ledger)
+        return found
 
     def path_with(self, frame: int, ledger: tuple[Entry, ...], others: Mapping[str, Space] | None = None) -> ColourPath:
         """The colour path of a frame were its ledger another; `others` are spaces that the shoot does not keep (yet)."""
