@@ -51,8 +51,8 @@ def test_a_raw_frame_with_its_built_in_profile(shoot):
         DOTTED,
     )
     assert (camera.value, camera.bead, camera.link) == ("built-in profile", "open", SOLID)
-    assert (working.value, working.detail, working.link) == ("ROMM RGB", "same as the shoot", SOLID)
-    assert (proof.value, proof.bead) == ("Web sRGB", "tagged-other")
+    assert (working.value, working.detail, working.link) == ("ROMM RGB", "same as the shoot", HAIRLINE)
+    assert (proof.value, proof.bead, proof.link) == ("Web sRGB", "tagged-other", SOLID), "converted once, when it is written"
     assert (handoff.value, handoff.detail, handoff.bead) == ("1 destination", "nothing written", "open")
 
 
@@ -78,9 +78,9 @@ def test_before_is_called_built_in(shoot):
 def test_working_in_the_destinations_space_changes_nothing_between(shoot):
     shoot.set_working(SRGB)
     working, proof = says(shoot, named(shoot, "north-0412"))[2:4]
-    assert (working.value, working.link, proof.bead) == ("sRGB", HAIRLINE, "tagged-same")
+    assert (working.value, working.link, proof.bead, proof.link) == ("sRGB", HAIRLINE, "tagged-same", HAIRLINE)
     shoot.set_working(P3)
-    assert says(shoot, named(shoot, "north-0412"))[2].link == SOLID
+    assert says(shoot, named(shoot, "north-0412"))[3].link == SOLID
 
 
 def test_hand_off_says_written_changed_and_failed(shoot):

@@ -53,7 +53,8 @@ def stops_of(
     else:
         eased = ", eased" if path.easings else ""
         lost = f"{share(measured.there_outside.share)} % outside{eased}" + (f", {tried}" if tried else "")
-    proof = Stop("Proof", name, lost, "tagged-same" if path.destination == path.working else "tagged-other", SOLID)
+    stays = same(path.destination, path.here)  # what is proofed is converted once, when it is written
+    proof = Stop("Proof", name, lost, "tagged-same" if stays else "tagged-other", HAIRLINE if stays else SOLID)
     handoff = _handoff(state, frame_id, written)
     if not path.known:
         handoff = Stop("Hand-off", "waits for Source", "nothing written", "open", HAIRLINE)
@@ -126,19 +127,22 @@ def _working(state: State, frame: Frame, path: ColourPath, tried: str) -> Stop:
     here = path.here
     bits = "" if frame.is_raw else f", {frame.facts.bits}-bit"
     own = same(here, state.working)
-    moves = HAIRLINE if same(path.destination, here) else SOLID
     if not path.known:
         return Stop("Working", f"not known{bits}", f"the shoot works in {state.working.name}", "open", HAIRLINE)
     detail = "same as the shoot" if own else f"the shoot works in {state.working.name}"
     if tried == "if converted" or (tried and not frame.held):
-        return Stop("Working", here.name, f"{tried}; {detail}", "tagged-same" if own else "tagged-other", moves)
+        return Stop("Working", here.name, f"{tried}; {detail}", "tagged-same" if own else "tagged-other", HAIRLINE)
     if len(here.name) > 20:
         return Stop(
-            "Working", here.name, f"{bits[2:]}; {detail}" if bits else detail, "tagged-same" if own else "tagged-other", moves
+            "Working",
+            here.name,
+            f"{bits[2:]}; {detail}" if bits else detail,
+            "tagged-same" if own else "tagged-other",
+            HAIRLINE,
         )
     stays = "" if frame.is_raw or any(s.verb == "convert" for s in path.steps) else "stays in "
     value = f"{stays}{here.name}{bits}"
-    return Stop("Working", value, detail, "tagged-same" if own else "tagged-other", moves)
+    return Stop("Working", value, detail, "tagged-same" if own else "tagged-other", HAIRLINE)
 
 
 def _handoff(state: State, frame_id: int, written: list[WrittenFile]) -> Stop:

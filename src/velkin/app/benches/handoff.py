@@ -15,6 +15,7 @@ from velkin.app.desk.desk import Desk
 from velkin.app.desk.handing_off import STAGES, Ended
 from velkin.app.words import CONVERT, count, time_left
 from velkin.core.handoff.destination import Destination
+from velkin.core.icc.space import same
 from velkin.core.shoot.state import State
 
 if TYPE_CHECKING:
@@ -282,11 +283,19 @@ class HandoffBench(Bench):
             return "No destination is ticked, so that nothing would be written."
         spaces = [s.name for d in ticked if (s := state.known_space(d.space_id)) is not None]
         named = " and ".join(dict.fromkeys(spaces)) if len(set(spaces)) < 3 else f"{len(set(spaces))} spaces"
-        words = f"The {CONVERT} to {named}; the tag goes inside and each file is read back."
+        if any(self._converts(state, f, ticked) for f in frames):
+            words = f"The {CONVERT} to {named}; the tag goes inside and each file is read back."
+        else:
+            words = f"What is in {named} already stays so; the tag goes inside and each file is read back."
         without = sum(state.frames[f].is_raw and state.frames[f].profile is None for f in frames)
         if without:
             words += f" {count(without, 'frame')} {'has' if without == 1 else 'have'} no chart profile."
         return words
+
+    @staticmethod
+    def _converts(state: State, frame: int, ticked: tuple[Destination, ...]) -> bool:
+        here = state.path(frame).here
+        return any((s := state.known_space(d.space_id)) is not None and not same(here, s) for d in ticked)
 
     def _show_interrupted(self, kept: KeptRun | None) -> None:
         self._cut_off.setVisible(kept is not None)
