@@ -113,6 +113,11 @@ class GamutRoom(Room):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             header.resizeSection(column, width)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        for column in range(5):  # names begin at the left, numbers end at the right, and so do their headings
+            item = self.table.horizontalHeaderItem(column)
+            assert item is not None
+            side = Qt.AlignmentFlag.AlignLeft if column < 2 else Qt.AlignmentFlag.AlignRight
+            item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
         self.table.itemChanged.connect(self._ticked)
         self.table.currentCellChanged.connect(lambda *_: self._row_chosen())
         bench.column.addWidget(self.table)

@@ -18,7 +18,7 @@ class TopBar(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(28)
         row = QHBoxLayout(self)
-        row.setContentsMargins(4, 0, 16, 0)
+        row.setContentsMargins(4, 0, 16, 1)  # the rule at the bottom runs under the menus too
         row.addWidget(menus)
         row.addStretch(1)
         self.saved = QLabel()
