@@ -128,6 +128,19 @@ def test_colours_that_nobody_sees_are_not_counted_as_outside():
     assert at_destination(Levels(colours, alpha), path, d).after.share == 0.0
 
 
+def test_of_large_pictures_a_sample_is_counted_also_where_a_band_shows_nothing(monkeypatch):
+    monkeypatch.setattr("velkin.core.handoff.rendering._COUNTED", 1000)
+    monkeypatch.setattr("velkin.core.handoff.rendering._SAMPLE", 4000)
+    colours = np.zeros((600, 200, 3), np.uint16)
+    colours[..., 1] = 65535
+    alpha = np.zeros((600, 200), np.uint16)
+    path, d = path_of(PictureStage(ROMM), ROMM, SRGB), replace(WEB, file=FileFormat("png"))
+    assert at_destination(Levels(colours, alpha), path, d).after.share == 0.0, "nothing is seen at all"
+    alpha[300:] = 65535
+    found = at_destination(Levels(colours, alpha), path, d).after
+    assert 0 < found.pixels < 600 * 200 and found.share == 1.0
+
+
 def test_alpha_that_came_out_otherwise_fails_the_check(tmp_path):
     _, out = written(tmp_path, "png")
     d = replace(WEB, file=FileFormat("png"))

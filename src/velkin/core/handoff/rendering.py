@@ -260,11 +260,9 @@ def _alpha_codes(covers: Pixels, fit: Fitted, bits: int) -> Numbers:
 
 
 def _outside(linear: Pixels, path: ColourPath, pixels: int, seen: NDArray[np.bool_] | None = None) -> Outside:
-    if seen is not None:
-        linear = linear[seen][None]
-    if pixels <= (_COUNTED if isinstance(path.destination, RGBSpace) else _SAMPLE):
-        return count_outside(linear, path.proof)
-    flat = linear.reshape(-1, 3)
+    flat = linear.reshape(-1, 3) if seen is None else linear[seen]
+    if not len(flat) or pixels <= (_COUNTED if isinstance(path.destination, RGBSpace) else _SAMPLE):
+        return count_outside(flat[None], path.proof)
     return count_outside(spread(flat, max(round(len(flat) * _SAMPLE / pixels), 1))[None], path.proof)
 
 
