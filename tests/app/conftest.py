@@ -31,7 +31,7 @@ def window(qtbot, demo_shoot, tmp_path):
     qtbot.waitExposed(made)
     made.activateWindow()  # a virtual screen has no window manager that would do it
     assert made.desk.open_shoot(demo_shoot)
-    qtbot.waitUntil(lambda: made.rendered is not None, timeout=20000)
+    qtbot.waitUntil(lambda: made.rendered is not None, timeout=60000)
     yield made
     made.close()
 

@@ -64,12 +64,12 @@ def test_a_header_folds_at_its_mark_and_chooses_its_light_elsewhere(qtbot, panel
 
 
 def test_thumbnails_follow_the_path_and_visible_ones_come_first(qtbot, panel, window, ids):
-    assert settle(window, 40)
+    assert settle(window, 90)
     assert panel.wanted_thumbnails() == []
     window.desk.set_exposure((ids["lamp-0508"], ids["north-0401"]), 1.0)
     wanted = [f for f, _ in panel.wanted_thumbnails()]
     assert wanted == [ids["north-0401"], ids["lamp-0508"]]
-    assert settle(window, 40)
+    assert settle(window, 90)
     assert panel.wanted_thumbnails() == []
 
 
@@ -78,10 +78,10 @@ def test_a_brighter_frame_has_a_brighter_thumbnail(panel, window, ids):
         image = panel._thumbs[frame][1].scaled(1, 1, transformMode=Qt.TransformationMode.SmoothTransformation)
         return image.pixelColor(0, 0).lightness()
 
-    settle(window, 40)
+    settle(window, 90)
     before = mean(ids["north-0412"])
     window.desk.set_exposure((ids["north-0412"],), -2.0)
-    settle(window, 40)
+    settle(window, 90)
     assert mean(ids["north-0412"]) < before - 30
 
 

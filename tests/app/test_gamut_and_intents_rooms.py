@@ -30,10 +30,10 @@ def press(window):
 @pytest.fixture
 def room(qtbot, window, ids):
     window.model.select(ids["north-0412"])
-    assert settle(window, 40)
+    assert settle(window, 90)
     qtbot.keyClick(window.view, Qt.Key.Key_G)
     found = window.proofs._gamut
-    qtbot.waitUntil(lambda: bool(found.plot.shown), timeout=30000)
+    qtbot.waitUntil(lambda: bool(found.plot.shown), timeout=60000)
     return found
 
 
@@ -54,7 +54,7 @@ def test_the_room_shows_spaces_volumes_and_the_pictures_colours(qtbot, window, r
     assert "is held by sRGB" in room._figure.words.text() and 500 < len(room.plot.points.lab) < 5000
     room.add.choose("p3")
     room.add_button.click()
-    qtbot.waitUntil(lambda: room.table.rowCount() == 3, timeout=20000)
+    qtbot.waitUntil(lambda: room.table.rowCount() == 3, timeout=60000)
     room.table.setCurrentCell(2, 1)
     room.first.click()
     assert room.plot.shown[0].solid.space == P3 and room.table.item(1, 3).text() in ("99", "100")
@@ -75,7 +75,7 @@ def test_the_room_shows_spaces_volumes_and_the_pictures_colours(qtbot, window, r
 def test_every_view_plots_and_saves(qtbot, room, tmp_path, press):
     room.show_space(press)
     room.show_space(grays()["gray-22"])
-    qtbot.waitUntil(lambda: room.table.rowCount() == 4, timeout=30000)
+    qtbot.waitUntil(lambda: room.table.rowCount() == 4, timeout=60000)
     seen = []
     for number, view in enumerate((XY, UV, SLICE, SOLIDS)):
         room.views.button(number).click()
@@ -161,10 +161,10 @@ def test_intents_side_by_side_with_figures_and_one_is_used(qtbot, window, ids, p
 
 def test_for_a_space_of_curves_easing_is_offered_instead(qtbot, window, ids):
     window.model.select(ids["north-0412"])
-    assert settle(window, 40)
+    assert settle(window, 90)
     window.proofs.intents()
     room = window.proofs._intents
-    qtbot.waitUntil(lambda: len(room.sheet.images) == 2, timeout=30000)
+    qtbot.waitUntil(lambda: len(room.sheet.images) == 2, timeout=60000)
     room.sheet.choose(0)
     assert not room.use.isEnabled()
     room.sheet.choose(1)

@@ -38,7 +38,7 @@ def room(window, job):
 def run(qtbot, window, job):
     with qtbot.waitSignal(job.ended, timeout=120000) as ended:
         window.hand_off()
-    settle(window, 20)
+    settle(window, 90)
     return ended.args[0]
 
 
@@ -177,9 +177,9 @@ def test_replacing_is_said_on_the_button_before_it_happens(qtbot, window, job, i
     job.set_destination(replace(web(window), existing="replace"))
     job.concerns = ()  # as if it had not been looked yet
     job.start(bench.frames(), bench._replaced())
-    qtbot.waitUntil(lambda: not job.running, timeout=20000)
+    qtbot.waitUntil(lambda: not job.running, timeout=60000)
     assert "would be replaced" in window.notice.label.text()
-    qtbot.waitUntil(lambda: bench.run_button.text() == "Replace 1 file and hand off", timeout=20000)
+    qtbot.waitUntil(lambda: bench.run_button.text() == "Replace 1 file and hand off", timeout=60000)
     assert run(qtbot, window, job).good == 1
     assert out.stat().st_ino != first and [p.name for p in out.parent.iterdir()] == ["north-0402.jpg"]
 
@@ -236,11 +236,11 @@ def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):
     bench = window.handoff_bench
     bench._which.button(2).setChecked(True)
     window.model.select(frame.id)
-    qtbot.waitUntil(lambda: any(c.kind == "changed" for c in job.concerns or ()), timeout=20000)
+    qtbot.waitUntil(lambda: any(c.kind == "changed" for c in job.concerns or ()), timeout=60000)
     assert bench.use_changed.isVisible() and not bench.use_changed.isChecked()
     assert run(qtbot, window, job).failed == 1
     bench.use_changed.click()
-    qtbot.waitUntil(lambda: any("as it is now" in c.then for c in job.concerns or ()), timeout=20000)
+    qtbot.waitUntil(lambda: any("as it is now" in c.then for c in job.concerns or ()), timeout=60000)
     assert run(qtbot, window, job).good == 1
 
 
@@ -282,7 +282,7 @@ def test_a_receipt_is_written(qtbot, window, job, ids, monkeypatch, tmp_path, su
     assert run(qtbot, window, job).good == 1
     assert bench.receipt_button.isVisible()
     qtbot.mouseClick(bench.receipt_button, LEFT)
-    qtbot.waitUntil(lambda: "The receipt was written" in window.notice.label.text(), timeout=30000)
+    qtbot.waitUntil(lambda: "The receipt was written" in window.notice.label.text(), timeout=60000)
     made = out if suffix else Path(f"{out}.html")
     assert made.read_bytes()[:5] == (b"%PDF-" if suffix == ".pdf" else b"<!doc")
 
@@ -300,7 +300,7 @@ def test_a_profile_that_is_gone_is_said_and_does_not_stop_the_rest(qtbot, window
     assert window.desk.open_shoot(path)
     window.open_stop("handoff")
     window.hand_off()
-    qtbot.waitUntil(lambda: not job.running, timeout=20000)
+    qtbot.waitUntil(lambda: not job.running, timeout=60000)
     assert "not known any more" in window.notice.label.text()
     assert any("Its profile is gone" in label.text() for label in window.handoff_bench.findChildren(QLabel))
     window.handoff_bench.ticks["shade card"].setChecked(False)
@@ -325,7 +325,7 @@ def test_other_work_is_not_kept_waiting_by_a_run(qtbot, window, job, ids):
     window.hand_off()
     seen = []
     window.service.do(lambda: "at once", seen.append)
-    qtbot.waitUntil(lambda: seen == ["at once"], timeout=20000)
+    qtbot.waitUntil(lambda: seen == ["at once"], timeout=60000)
     assert job.running
     with qtbot.waitSignal(job.ended, timeout=60000):
         window.desk.cancel()

@@ -46,7 +46,7 @@ def test_the_newest_wish_is_shown_and_older_ones_are_dropped(qtbot, service, cha
     paths = [replace(path, exposure=e / 4) for e in range(12)]
     for wished in paths:
         service.show(1, chart_dng, wished, Seen(SRGB))
-    qtbot.waitUntil(lambda: bool(shown) and shown[-1].path == paths[-1], timeout=10000)
+    qtbot.waitUntil(lambda: bool(shown) and shown[-1].path == paths[-1], timeout=60000)
     assert len(shown) < len(paths)
     qtbot.wait(150)
     assert shown[-1].path == paths[-1]
@@ -56,7 +56,7 @@ def test_numbers_come_first_from_half_the_size_then_exactly(qtbot, service, char
     told = []
     service.measured.connect(told.append)
     service.show(1, chart_dng, path, Seen(SRGB))
-    qtbot.waitUntil(lambda: len(told) == 2, timeout=10000)
+    qtbot.waitUntil(lambda: len(told) == 2, timeout=60000)
     rough, exact = told
     assert (rough.exact, exact.exact) == (False, True)
     assert exact.there_outside.pixels == 900 * 600 == 4 * rough.there_outside.pixels
@@ -64,7 +64,7 @@ def test_numbers_come_first_from_half_the_size_then_exactly(qtbot, service, char
     assert exact.here.sum(axis=1).tolist() == [900 * 600] * 3
     told.clear()
     service.show(1, chart_dng, path, Seen(SRGB))
-    qtbot.waitUntil(lambda: bool(told), timeout=5000)
+    qtbot.waitUntil(lambda: bool(told), timeout=60000)
     assert told == [exact], "measured once, remembered"
 
 
@@ -72,9 +72,9 @@ def test_hatching_is_made_only_when_asked_for(qtbot, service, chart_dng, path):
     shown = []
     service.rendered.connect(shown.append)
     service.show(1, chart_dng, path, Seen(SRGB))
-    qtbot.waitUntil(lambda: len(shown) == 1, timeout=10000)
+    qtbot.waitUntil(lambda: len(shown) == 1, timeout=60000)
     service.show(1, chart_dng, path, Seen(SRGB, mark="hatch"))
-    qtbot.waitUntil(lambda: len(shown) == 2, timeout=10000)
+    qtbot.waitUntil(lambda: len(shown) == 2, timeout=60000)
     assert shown[0].hatch is None
     assert (shown[1].hatch.width(), shown[1].hatch.height()) == (450, 300)
     assert shown[1].image == shown[0].image
@@ -101,10 +101,10 @@ def test_one_frame_larger_than_the_budget_is_still_shown(monkeypatch, tmp_path):
 
 def test_what_cannot_be_read_is_said(qtbot, service, tmp_path, path):
     (tmp_path / "bad.dng").write_bytes(b"nothing")
-    with qtbot.waitSignal(service.failed, timeout=5000) as failed:
+    with qtbot.waitSignal(service.failed, timeout=60000) as failed:
         service.show(7, tmp_path / "bad.dng", path, Seen(SRGB))
     assert failed.args[0] == 7 and "bad.dng" in failed.args[1]
-    with qtbot.waitSignal(service.thumbnail, timeout=5000) as drawn:
+    with qtbot.waitSignal(service.thumbnail, timeout=60000) as drawn:
         bad = SimpleNamespace(id=7, digest="none", path=tmp_path / "bad.dng")
         service.draw_thumbnails([(bad, path)], SRGB)
     assert drawn.args[2] == QImage()
@@ -118,7 +118,7 @@ def test_work_that_fails_comes_back_as_an_error_of_velkins(qtbot, service, error
         raise error
 
     service.do(work, came.append)
-    qtbot.waitUntil(lambda: bool(came), timeout=5000)
+    qtbot.waitUntil(lambda: bool(came), timeout=60000)
     assert isinstance(came[0], VelkinError)
 
 
@@ -127,7 +127,7 @@ def test_results_arrive_on_the_gui_thread(qtbot, service):
 
     threads = []
     service.do(threading.get_ident, lambda result: threads.append((result, threading.get_ident())))
-    qtbot.waitUntil(lambda: bool(threads), timeout=5000)
+    qtbot.waitUntil(lambda: bool(threads), timeout=60000)
     worker, receiver = threads[0]
     assert receiver == threading.get_ident() != worker
 
@@ -148,7 +148,7 @@ def test_profiles_go_out_and_come_back(window, ids, profile, tmp_path, qtbot):
     window.desk.command(lambda s: s.add_profile(profile, [ids["north-0412"]]))
     frame = window.model.state.frames[ids["north-0412"]]
     window.desk.fitting.export(profile, tmp_path, "north", [".json", ".dcp"], ExportChoices(), frame, False)
-    qtbot.waitUntil(lambda: "Written to" in window.notice.label.text(), timeout=20000)
+    qtbot.waitUntil(lambda: "Written to" in window.notice.label.text(), timeout=60000)
     assert (tmp_path / "north.dcp").exists()
     window.model.select(ids["lamp-0505"])
     window.desk.import_profile(tmp_path / "north.json")
@@ -242,7 +242,7 @@ def test_handing_off_twice_numbers_the_names_and_another_shoot_waits(qtbot, wind
     window.handoff_bench._which.button(2).setChecked(True)
     window.model.select(ids["north-0402"])
     for _ in range(2):
-        with qtbot.waitSignal(window.desk.handoff.ended, timeout=30000):
+        with qtbot.waitSignal(window.desk.handoff.ended, timeout=60000):
             window.handoff_bench.start()
             assert not window.desk.open_shoot(demo_shoot)
             assert "A hand-off is running" in window.notice.label.text()
@@ -257,10 +257,10 @@ def test_a_folder_is_taken_in_without_what_is_no_raw_file(qtbot, window, tmp_pat
     shoot_chart(tmp_path / "card" / "sub" / "two.DNG", seed=22)
     (tmp_path / "card" / "three.txt").write_text("x")
     window.dropped([tmp_path / "card"])
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 14, timeout=10000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 14, timeout=60000)
     assert "2 frames added" in window.notice.label.text()
     window.dropped([tmp_path / "card"])
-    qtbot.waitUntil(lambda: "2 files already" in window.notice.label.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "2 files already" in window.notice.label.text(), timeout=60000)
     assert len(window.model.state.frames) == 14
 
 
@@ -298,7 +298,7 @@ def test_the_layout_and_theme_are_remembered(qtbot, window, demo_shoot):
     assert not again.scope.isVisibleTo(again)
     assert theme.current().name == "Dim room"
     assert again.menu.surround.value() == 70
-    assert settle(again, 30)
+    assert settle(again, 90)
     again.close()
     window.appearance.set_theme("Card")
 
@@ -324,12 +324,12 @@ def test_where_there_is_more_room_than_the_half_size_the_full_one_follows(qtbot,
     shown = []
     service.rendered.connect(shown.append)
     service.show(1, chart_dng, path, Seen(SRGB, room=(2000, 1600)))
-    qtbot.waitUntil(lambda: len(shown) == 2, timeout=10000)
+    qtbot.waitUntil(lambda: len(shown) == 2, timeout=60000)
     assert [r.image.width() for r in shown] == [450, 900]  # at once, then sharp; never enlarged
     service.show(1, chart_dng, path, Seen(SRGB, room=(2000, 1600)))
     service.show(1, chart_dng, path, Seen(SRGB, room=(300, 300)))
-    qtbot.waitUntil(lambda: shown[-1].image.width() == 300, timeout=10000)
+    qtbot.waitUntil(lambda: shown[-1].image.width() == 300, timeout=60000)
     service.show(1, chart_dng, path, Seen(SRGB, room=(300, 200), part=(0.25, 0.25, 0.5, 0.5), scale=1.0))
-    qtbot.waitUntil(lambda: shown[-1].now.part is not None, timeout=10000)
+    qtbot.waitUntil(lambda: shown[-1].now.part is not None, timeout=60000)
     last = shown[-1]
     assert (last.image.width(), last.now.part.width(), last.now.part_at) == (300, 450, (0.25, 0.25, 0.5, 0.5))

@@ -109,7 +109,7 @@ def test_unticking_the_destination_is_said(shoot):
 
 
 def test_the_bar_and_the_ledger_say_the_same(qtbot, window):
-    settle(window, 30)
+    settle(window, 90)
     bar = window.path_bar.buttons
     assert bar["proof"].stop().detail == f"{words.share(window.measured.there_outside.share)} % outside"
     rows = window.source_bench.ledger.rows()

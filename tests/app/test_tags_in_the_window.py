@@ -50,7 +50,7 @@ def here(window, qtbot, mill):
     """Ids by name after the folder came in by a drop on the window."""
     before = len(window.model.state.frames)
     window.dropped([mill])
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 6, timeout=10000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 6, timeout=60000)
     return {f.name: f.id for f in window.model.state.frames.values()}
 
 
@@ -64,13 +64,13 @@ def show(window, qtbot):
             r = window.rendered
             return r is not None and r.frame == frame and r.path == window.model.path()
 
-        qtbot.waitUntil(seen, timeout=10000)
+        qtbot.waitUntil(seen, timeout=60000)
 
     return show_frame
 
 
 def settled(window, qtbot) -> None:
-    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=10000)
+    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=60000)
 
 
 def stop_values(window) -> list[str]:
@@ -96,7 +96,7 @@ def test_a_decision_is_seen_before_it_is_taken_and_one_serves_for_many(window, q
     settled(window, qtbot)
     assert stop_values(window)[1] == "ROMM RGB, if given" and not window.model.frame.ledger
     assert window.view._image != plain and window.view.comparison == "wipe"
-    qtbot.waitUntil(lambda: bool(bench.table.cells()), timeout=5000)
+    qtbot.waitUntil(lambda: bool(bench.table.cells()), timeout=60000)
     assert float(bench.table.cells()[0][3]) > 3
     bench.given.choose("oprgb")
     bench.given.activated.emit(0)
@@ -126,7 +126,7 @@ def test_the_try_on_sheet_shows_the_same_numbers_in_every_space(window, qtbot, h
     qtbot.keyClick(window.view, Qt.Key.Key_T)
     room = window.try_on_room
     assert window.rooms.currentWidget() is room
-    qtbot.waitUntil(lambda: len(room.sheet.tiles) >= 6, timeout=10000)
+    qtbot.waitUntil(lambda: len(room.sheet.tiles) >= 6, timeout=60000)
     assert room._reasons.text() and "plausible" in room._place.text()
     images = [t.image for t in room.sheet.tiles]
     assert len({bytes(i.constBits().asstring(i.sizeInBytes())) for i in images}) >= 5
@@ -152,10 +152,10 @@ def test_a_profile_can_be_tried_and_given(window, qtbot, here, show, tmp_path, m
     assert own  # a profile that equals a built-in space is known by that one's name
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(odd), ""))
     window.spaces.try_on()
-    qtbot.waitUntil(lambda: bool(window.try_on_room.sheet.tiles), timeout=10000)
+    qtbot.waitUntil(lambda: bool(window.try_on_room.sheet.tiles), timeout=60000)
     window.spaces.try_profile()
     named = lambda: [t.plausible.space.name for t in window.try_on_room.sheet.tiles]  # noqa: E731
-    qtbot.waitUntil(lambda: "odd one" in named(), timeout=10000)
+    qtbot.waitUntil(lambda: "odd one" in named(), timeout=60000)
     window.try_on_room.sheet.choose(named().index("odd one"))
     window.try_on_room._take()
     settled(window, qtbot)
@@ -173,7 +173,7 @@ def test_assigning_a_known_picture_is_warned_of_and_converting_shown(window, qtb
     bench.instead.click()
     settled(window, qtbot)
     assert bench.verbs.checkedId() == 2 and stop_values(window)[2] == "sRGB"
-    qtbot.waitUntil(lambda: "curves" in bench._effect.text(), timeout=10000)
+    qtbot.waitUntil(lambda: "curves" in bench._effect.text(), timeout=60000)
     before, after = bench.codes.cells()[0][1:3]
     assert before != after and float(bench.change.cells()[0][3]) < 0.6  # look stays, numbers change
     bench.act.click()
@@ -188,7 +188,7 @@ def test_converting_to_ink_tells_what_the_intents_do(window, qtbot, here, show, 
     show(here["wide"], "working")
     ink = next(s for s in window.desk.spaces.destinations() if s.model == "cmyk")
     window.working_bench.choose(2, ink.id)
-    qtbot.waitUntil(lambda: "least" in window.working_bench._effect.text(), timeout=20000)
+    qtbot.waitUntil(lambda: "least" in window.working_bench._effect.text(), timeout=60000)
     assert "%" in window.working_bench._leaves._rows[0][1].text()
     window.working_bench.act.click()
     settled(window, qtbot)
@@ -196,7 +196,7 @@ def test_converting_to_ink_tells_what_the_intents_do(window, qtbot, here, show, 
     centre = window.view.to_widget(10, 10).toPoint()
     qtbot.mouseMove(window.view, centre + QPoint(1, 1))
     qtbot.mouseMove(window.view, centre)
-    qtbot.waitUntil(lambda: window.status.here.value.text().endswith("%"), timeout=5000)
+    qtbot.waitUntil(lambda: window.status.here.value.text().endswith("%"), timeout=60000)
 
 
 def test_ledger_goes_back_and_is_copied(window, qtbot, here, show):
@@ -224,11 +224,11 @@ def test_pins_are_set_by_key_kept_and_given_targets(window, qtbot, here, show):
     assert (pin.x, pin.y) == pytest.approx((12 / 48, 9 / 32))
     assert window.view.pins == ((pin.x, pin.y),)
     bench = window.working_bench
-    qtbot.waitUntil(lambda: len(bench.pins.cells()) == 1, timeout=5000)
+    qtbot.waitUntil(lambda: len(bench.pins.cells()) == 1, timeout=60000)
     bench._pin_chosen(0)
     bench._target_chosen(1)
     assert window.model.frame.pins[0].target.kind == "neutral"
-    qtbot.waitUntil(lambda: bench.pins.cells()[0][4] != "", timeout=5000)
+    qtbot.waitUntil(lambda: bench.pins.cells()[0][4] != "", timeout=60000)
     bench._target_chosen(2)
     assert window.model.frame.pins[0].target.lab == bench.lab_at_pin(0)
     bench.unpin.click()
@@ -255,7 +255,7 @@ def test_rules_are_a_table_and_hold_for_what_is_pasted(window, qtbot, tmp_path):
     QGuiApplication.clipboard().setImage(image)
     before = set(window.model.state.frames)
     window.menu.by_name["Paste a picture or files"].trigger()
-    qtbot.waitUntil(lambda: set(window.model.state.frames) != before, timeout=10000)
+    qtbot.waitUntil(lambda: set(window.model.state.frames) != before, timeout=60000)
     frame = window.model.state.frames[next(iter(set(window.model.state.frames) - before))]
     assert frame.path.exists() and frame.path.parent.name.endswith("pasted")
     assert same(window.model.state.path(frame.id).here, P3) and "rule" in frame.ledger[0].why
@@ -309,7 +309,7 @@ def test_a_tagged_copy_is_written_and_the_source_only_when_asked(window, qtbot, 
     assert "not one number" in sheet.words.text()
     sheet.out.setText(str(tmp_path / "copy.jpg"))
     window.desk.deciding.save_copy(here["bare"], sheet.wish())
-    qtbot.waitUntil(lambda: (tmp_path / "copy.jpg").exists() and "was written" in window.notice.label.text(), timeout=5000)
+    qtbot.waitUntil(lambda: (tmp_path / "copy.jpg").exists() and "was written" in window.notice.label.text(), timeout=60000)
     assert inspect(tmp_path / "copy.jpg").tag.space == "oprgb" and (mill / "bare.jpg").read_bytes() == source
     sheet.out.setText(str(tmp_path / "copy.bmp"))
     assert not sheet._write.isEnabled()
@@ -320,8 +320,8 @@ def test_a_tagged_copy_is_written_and_the_source_only_when_asked(window, qtbot, 
     assert (mill / "bare.jpg").read_bytes() == source
     monkeypatch.setattr(QMessageBox, "clickedButton", lambda self: next(b for b in self.buttons() if "Write" in b.text()))
     window.spaces.retag_source()
-    qtbot.waitUntil(lambda: inspect(mill / "bare.jpg").tag.space == "oprgb", timeout=5000)
-    qtbot.waitUntil(lambda: window.model.frame.picture.tag.state == "tagged", timeout=5000)
+    qtbot.waitUntil(lambda: inspect(mill / "bare.jpg").tag.space == "oprgb", timeout=60000)
+    qtbot.waitUntil(lambda: window.model.frame.picture.tag.state == "tagged", timeout=60000)
     assert not window.model.frame.ledger and stop_values(window)[0] == "tagged opRGB"
 
 
@@ -352,7 +352,7 @@ def test_held_frames_are_stepped_through_and_left_out_of_a_hand_off(window, qtbo
     assert window.model.current != first and window.model.frame.held
     job = window.desk.handoff
     job.start((here["bare"], here["wide"]))
-    qtbot.waitUntil(lambda: not job.running and bool(job.results), timeout=20000)
+    qtbot.waitUntil(lambda: not job.running and bool(job.results), timeout=60000)
     assert [d.job.frame for d in job.results] == [here["wide"]] and job.results[0].ok
 
 
@@ -368,14 +368,14 @@ def test_profiles_that_appear_in_a_colour_folder_are_offered_at_once(window, qtb
     space = OwnSpace("from the folder", P3.primaries, P3.white, "gamma", 1.9).space()
     (folder / "good.icc").write_bytes(matrix_profile(space))
     offered = lambda: [s.name for s in window.desk.spaces.of_model("rgb")]  # noqa: E731
-    qtbot.waitUntil(lambda: "from the folder" in offered(), timeout=8000)
+    qtbot.waitUntil(lambda: "from the folder" in offered(), timeout=60000)
     problems = {f.path.name: f.problem for f in window.desk.spaces.collection.found()}
     assert problems["broken.icc"] and not problems["good.icc"]
 
 
 def test_spaces_stand_beside_each_other_with_what_they_hold_of_the_shoot(window, qtbot):
     cards = SpaceCards(window.desk, window)
-    qtbot.waitUntil(lambda: cards.table.item(0, 2).text() != "measuring", timeout=20000)
+    qtbot.waitUntil(lambda: cards.table.item(0, 2).text() != "measuring", timeout=60000)
     outside = {s.id: cards.table.item(r, 2).text() for r, s in enumerate(cards.spaces)}
     assert float(outside["srgb"]) > float(outside["oprgb"]) and outside["romm"].lstrip("<\u202f") in ("0.0", "0.1")
     assert "0412" in cards.table.item(0, 3).text() or "%" in cards.table.item(0, 3).text()
@@ -390,7 +390,7 @@ def test_a_picture_with_transparent_parts_is_shown_over_white_and_says_so(qtbot,
     clear[:, :30] = (180, 60, 40, 255)
     Image.fromarray(clear).save(tmp_path / "cut.png", icc_profile=matrix_profile(SRGB))
     window.dropped([tmp_path / "cut.png"])
-    qtbot.waitUntil(lambda: "cut" in {f.name for f in window.model.state.frames.values()}, timeout=10000)
+    qtbot.waitUntil(lambda: "cut" in {f.name for f in window.model.state.frames.values()}, timeout=60000)
     show(next(f.id for f in window.model.state.frames.values() if f.name == "cut"), "source")
     assert window.rendered.image.pixelColor(80, 30).getRgb()[:3] == (255, 255, 255)
     assert "transparent parts over white" in window.view.captions[0]
