@@ -208,3 +208,22 @@ def test_killed_at_any_time_every_finished_action_is_there(demo_shoot: Path, wai
     kept = round(shoot.state.frames[shoot.state.order()[0]].exposure * 100)
     assert kept in (last, last + 1)
     shoot.close()
+
+
+def test_a_frame_is_read_as_it_was_written_to_the_last_digit(demo_shoot):
+    shoot = Shoot.open(demo_shoot)
+    first, second = shoot.state.order()[:2]
+    for frame, ev in ((first, 1 / 3), (second, -0.1 - 2**-50)):
+        shoot.set_exposure([frame], ev)
+    shoot.close()
+    again = Shoot.open(demo_shoot)
+    assert again.state.frames[first].exposure == 1 / 3
+    assert again.state.frames[second].exposure == -0.1 - 2**-50
+    again.close()
+
+
+def test_a_frame_that_holds_no_text_is_said_to_be_damaged(demo_shoot):
+    with sqlite3.connect(demo_shoot) as raw:
+        raw.execute("UPDATE frames SET name = x'ff00fe' WHERE id = (SELECT min(id) FROM frames)")
+    with pytest.raises(ShootError, match="damaged"):
+        Shoot.open(demo_shoot)

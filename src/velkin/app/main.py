@@ -24,6 +24,7 @@ def make_application() -> QApplication:
     if isinstance(existing, QApplication):
         return existing
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    sys.setswitchinterval(2e-4)  # seconds: who draws must not wait long for who computes, which is the usual 5 ms each time
     app = QApplication(sys.argv[:1])
     app.setApplicationName("velkin")
     app.setApplicationDisplayName("Velkin")

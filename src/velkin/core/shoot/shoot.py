@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from pathlib import Path
 
 from velkin.core.errors import ShootError
@@ -37,7 +38,7 @@ class Shoot(FrameCommands, CameraCommands, ColourCommands, EasingCommands, Hando
         shoot = cls(Store.open(path))
         try:
             shoot.state  # noqa: B018  a shoot whose contents cannot be read must fail here, not later
-        except (KeyError, ValueError, TypeError, IndexError) as error:
+        except (KeyError, ValueError, TypeError, IndexError, sqlite3.Error) as error:
             shoot.close()
             raise ShootError(f"the shoot's contents are damaged ({error})", path) from error
         return shoot

@@ -34,6 +34,16 @@ from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 from velkin.core.tags.facts import PictureFacts
 
+#: What is read of a frame; its exposure as text, in all its digits.
+_OF_A_FRAME = (
+    "id", "light", "name", "path", "digest", "role", "facts", "balance", "balance_from", "exposure", "profile", "neutral",
+    "kind", "held", "ledger", "pins",
+)  # fmt: skip
+_FRAMES = (
+    f"SELECT {', '.join(c for c in _OF_A_FRAME if c != 'exposure')}, printf('%!.17g', exposure) AS exposure"
+    " FROM frames ORDER BY light, position, id"
+)
+
 
 class StateReader:
     """Reads a shoot; what was read from text once is not read again while the text stays: there may be thousands of frames."""
@@ -56,18 +66,18 @@ class StateReader:
             charts[chart.id] = chart
         frames: dict[int, Frame] = {}
         of_light: dict[int, list[int]] = {}
-        for r in rows("SELECT * FROM frames ORDER BY light, position, id"):
-            key = (r["facts"], r["path"])
+        for row in self._store.rows_at_once(_OF_A_FRAME, _FRAMES):
+            key = (row["facts"], row["path"])
             if key not in self._facts:
-                read = facts_from_json if r["kind"] == "raw" else picture_from_json
-                self._facts[key] = read(r["facts"], Path(r["path"]))
+                read = facts_from_json if row["kind"] == "raw" else picture_from_json
+                self._facts[key] = read(row["facts"], Path(row["path"]))
             known = self._facts[key]
-            frames[r["id"]] = Frame(
-                r["id"], r["light"], r["name"], known.path, r["digest"], r["role"], known, balance_from_json(r["balance"]),
-                r["balance_from"], r["exposure"], r["profile"], balance_from_json(r["neutral"]), r["held"],
-                ledger_from_json(r["ledger"]), pins_from_json(r["pins"]),
+            frames[row["id"]] = Frame(
+                row["id"], row["light"], row["name"], known.path, row["digest"], row["role"], known, balance_from_json(row["balance"]),
+                row["balance_from"], float(row["exposure"]), row["profile"], balance_from_json(row["neutral"]), row["held"],
+                ledger_from_json(row["ledger"]), pins_from_json(row["pins"]),
             )  # fmt: skip
-            of_light.setdefault(r["light"], []).append(r["id"])
+            of_light.setdefault(row["light"], []).append(row["id"])
         lights = tuple(
             Light(r["id"], r["name"], r["profile"], tuple(of_light.get(r["id"], ())), gift_from_json(r["gift"]))
             for r in rows("SELECT * FROM lights ORDER BY position, id")
