@@ -3,7 +3,9 @@
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
+from PIL import Image
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QFileDialog, QLabel
 
@@ -15,7 +17,9 @@ from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.journal import Journal
 from velkin.core.handoff.sizing import LONG, PRINT, long_edge
 from velkin.core.icc.transform import Intent
+from velkin.core.icc.write import matrix_profile
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.spaces.rgb import SRGB
 from velkin.sim.print_room import press_space
 
 LEFT = Qt.MouseButton.LeftButton
@@ -342,3 +346,26 @@ def test_transparency_is_offered_where_files_can_hold_it(window, room):
     assert web(window).file.transparency and form.transparency.isChecked()
     room.list.setCurrentRow(1)
     assert not form.transparency.isVisible(), "inks neither"
+
+
+def test_what_was_looked_at_is_not_looked_at_again_when_another_frame_is_chosen(qtbot, window, ids, monkeypatch):
+    bench, looked = window.handoff_bench, []
+    window.open_stop("handoff")
+    monkeypatch.setattr(window.desk.handoff, "look", looked.append)
+    window.model.select(ids["north-0413"])
+    assert looked == [], "all frames are written, whichever is chosen"
+    bench._which.button(2).setChecked(True)
+    window.model.select(ids["north-0412"])
+    assert looked == [(ids["north-0413"],), (ids["north-0412"],)]
+
+
+def test_a_picture_that_is_in_the_destinations_space_is_said_to_stay_so(qtbot, window, tmp_path):
+    Image.fromarray(np.full((40, 60, 3), 90, np.uint8)).save(tmp_path / "web.png", icc_profile=matrix_profile(SRGB))
+    window.dropped([tmp_path / "web.png"])
+    qtbot.waitUntil(lambda: "web" in {f.name for f in window.model.state.frames.values()}, timeout=60000)
+    window.open_stop("handoff")
+    bench = window.handoff_bench
+    assert "numbers change to sRGB" in bench.sentence.text(), "the raw frames are converted"
+    bench._which.button(2).setChecked(True)
+    window.model.select(next(f.id for f in window.model.state.frames.values() if f.name == "web"))
+    assert "sRGB already stays so" in bench.sentence.text()

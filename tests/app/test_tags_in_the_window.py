@@ -394,3 +394,8 @@ def test_a_picture_with_transparent_parts_is_shown_over_white_and_says_so(qtbot,
     show(next(f.id for f in window.model.state.frames.values() if f.name == "cut"), "source")
     assert window.rendered.image.pixelColor(80, 30).getRgb()[:3] == (255, 255, 255)
     assert "transparent parts over white" in window.view.captions[0]
+    window.desk.command(lambda s: s.convert([window.model.current], P3))
+    sheet = CopySheet(window.model.frame, window.model.path(), tmp_path, window)
+    assert "over white" not in sheet.words.text(), "a PNG keeps them"
+    sheet.out.setText(str(tmp_path / "flat.jpg"))
+    assert "transparent parts are laid over white" in sheet.words.text()

@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 
 #: Files that passed are listed up to so many, the latest first; failed ones are listed all.
 _LISTED = 40
+#: The choice of frames that follows what is chosen in the shoot.
+_CHOSEN = 2
 
 
 class _Mark(QWidget):
@@ -125,7 +127,7 @@ class HandoffBench(Bench):
             self._which.addButton(choice, index)
             self.column.addWidget(choice)
         self._subjects.setChecked(True)
-        self._which.idToggled.connect(lambda *_: self._frames_chosen())
+        self._which.idToggled.connect(lambda _, on: self._frames_chosen() if on else None)
         self.section("Before it starts")
         self._concerns_state = soft()
         self.column.addWidget(self._concerns_state)
@@ -144,7 +146,7 @@ class HandoffBench(Bench):
         self._second.setInterval(500)
         self._second.timeout.connect(self._show_progress)
         self._model.changed.connect(self.refresh)
-        self._model.selection_changed.connect(self._frames_chosen)
+        self._model.selection_changed.connect(self._selected)
         self._model.opened.connect(self._clear_results)
         self._model.stop_changed.connect(lambda stop: self._look() if stop == "handoff" else None)
         self._job.started.connect(self._started)
@@ -231,9 +233,16 @@ class HandoffBench(Bench):
             return ()
         state = self._model.state
         which = self._which.checkedId()
-        if which == 2:
+        if which == _CHOSEN:
             return tuple(f for f in state.order() if f in self._model.selected)
         return tuple(f for f in state.order() if which == 1 or state.frames[f].role == "subject")
+
+    def _selected(self) -> None:
+        """Another frame is chosen in the shoot, which concerns the next run only where it writes the chosen ones."""
+        if self._which.checkedId() == _CHOSEN:
+            self._frames_chosen()
+        else:
+            self._show_foot()
 
     def _frames_chosen(self) -> None:
         self._show_foot()
@@ -283,7 +292,7 @@ class HandoffBench(Bench):
             return "No destination is ticked, so that nothing would be written."
         spaces = [s.name for d in ticked if (s := state.known_space(d.space_id)) is not None]
         named = " and ".join(dict.fromkeys(spaces)) if len(set(spaces)) < 3 else f"{len(set(spaces))} spaces"
-        if any(self._converts(state, f, ticked) for f in frames):
+        if any(_converts(state, f, ticked) for f in _one_of_a_kind(state, frames)):
             words = f"The {CONVERT} to {named}; the tag goes inside and each file is read back."
         else:
             words = f"What is in {named} already stays so; the tag goes inside and each file is read back."
@@ -291,11 +300,6 @@ class HandoffBench(Bench):
         if without:
             words += f" {count(without, 'frame')} {'has' if without == 1 else 'have'} no chart profile."
         return words
-
-    @staticmethod
-    def _converts(state: State, frame: int, ticked: tuple[Destination, ...]) -> bool:
-        here = state.path(frame).here
-        return any((s := state.known_space(d.space_id)) is not None and not same(here, s) for d in ticked)
 
     def _show_interrupted(self, kept: KeptRun | None) -> None:
         self._cut_off.setVisible(kept is not None)
@@ -409,6 +413,21 @@ class HandoffBench(Bench):
         else:
             self._state.setText(f"{count(ended.good, 'file')} written and checked")
         self._show_foot()
+
+
+def _one_of_a_kind(state: State, frames: tuple[int, ...]) -> list[int]:
+    """One frame of each kind that stands in another space than the others."""
+    kinds: dict[object, int] = {}
+    for f in frames:
+        frame = state.frames[f]
+        says = None if frame.is_raw else (frame.picture.said, frame.picture.tag.state, frame.picture.colour_model)
+        kinds.setdefault((says, frame.ledger), f)
+    return list(kinds.values())
+
+
+def _converts(state: State, frame: int, ticked: tuple[Destination, ...]) -> bool:
+    here = state.path(frame).here
+    return any((s := state.known_space(d.space_id)) is not None and not same(here, s) for d in ticked)
 
 
 def _is_grave(concern: Concern) -> bool:

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 from velkin.app.benches.parts import Rule, button, labelled
 from velkin.app.sheets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
-from velkin.core.files.formats import FORMATS
+from velkin.core.files.formats import FORMATS, holds_transparency
 from velkin.core.handoff.copies import CopyWish
 from velkin.core.path import ColourPath, chain_of
 from velkin.core.shoot.state import Frame
@@ -85,6 +85,7 @@ class CopySheet(Sheet):
         elif self._converts:
             self.words.setText(
                 f"Converted to {self._path.here.name} ({CONVERT}), which is embedded. The source file is not touched."
+                + (" Its transparent parts are laid over white." if self._merges(kind) else "")
             )
         elif self._path.known:
             self.words.setText(
@@ -92,6 +93,9 @@ class CopySheet(Sheet):
             )
         else:
             self.words.setText("It is written as it came, without a tag. The source file is not touched.")
+
+    def _merges(self, kind: str) -> bool:
+        return self._frame.picture.alpha and not holds_transparency(kind)
 
     def wish(self) -> CopyWish:
         """What is to be written."""
