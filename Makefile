@@ -1,35 +1,41 @@
 # make demo   set up everything, make the demo shoot, open the window on it   (HEADLESS=1: write a screenshot, exit)
 # make test   the same set-up, then all tests under a virtual screen
+# make install, make uninstall   for this user; make lint, bench, trials, accuracy, screenshots, clean   for who works on it
 PY := .venv/bin/python
 STAMP := .venv/.velkin-ready
+TEST_STAMP := .venv/.velkin-ready-test
+SCREEN := $(PY) tools/virtual_screen.py
+SETUP := requirements.lock requirements-dev.lock pyproject.toml tools/setup.sh tools/setup.py $(wildcard tools/setting_up/*.py)
 
-.PHONY: demo test lint bench trials accuracy screenshots install setup clean
+.PHONY: demo test lint bench trials accuracy screenshots install uninstall setup clean
 
 setup: $(STAMP)
 
-$(STAMP): requirements.lock pyproject.toml tools/setup.sh
-	@bash tools/setup.sh
-	@touch $(STAMP)
+$(STAMP): $(SETUP)
+	@bash tools/setup.sh demo
 
-demo: $(STAMP)
-	@HEADLESS=$(HEADLESS) bash tools/demo.sh
+$(TEST_STAMP): $(SETUP)
+	@bash tools/setup.sh test
 
-test: $(STAMP)
-	@bash tools/virtual-screen.sh $(PY) -m pytest
+demo:
+	@MAKE="$(MAKE)" HEADLESS=$(HEADLESS) bash tools/demo.sh
 
-lint: $(STAMP)
-	@.venv/bin/ruff check src tests benchmarks tools
-	@.venv/bin/ruff format --check src tests benchmarks tools
-	@.venv/bin/mypy
+test: $(TEST_STAMP)
+	@$(SCREEN) $(PY) -m pytest
+
+lint: $(TEST_STAMP)
+	@.venv/bin/python -m ruff check src tests benchmarks tools
+	@.venv/bin/python -m ruff format --check src tests benchmarks tools
+	@.venv/bin/python -m mypy
 	@.venv/bin/lint-imports --no-cache
 
-bench: $(STAMP)
+bench: $(TEST_STAMP)
 	@QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py
 
-trials: $(STAMP)
+trials: $(TEST_STAMP)
 	@$(PY) tools/trials.py
 
-accuracy: $(STAMP)
+accuracy: $(TEST_STAMP)
 	@$(PY) tools/accuracy.py
 
 screenshots: $(STAMP)
@@ -37,6 +43,9 @@ screenshots: $(STAMP)
 
 install: $(STAMP)
 	@bash tools/install.sh
+
+uninstall:
+	@bash tools/install.sh --remove
 
 clean:
 	rm -rf .venv

@@ -18,6 +18,12 @@ def test_the_lock_names_every_package_of_the_project():
     import tomllib
 
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
-    wanted = project["dependencies"] + project["optional-dependencies"]["dev"]
-    locked = {line.split("==")[0].lower() for line in (ROOT / "requirements.lock").read_text().splitlines() if "==" in line}
-    assert {re.split(r"[<>=]", w)[0].lower() for w in wanted} <= locked
+
+    def locked(name):
+        return {line.split("==")[0].lower() for line in (ROOT / name).read_text().splitlines() if "==" in line}
+
+    def names(wanted):
+        return {re.split(r"[<>=]", w)[0].lower() for w in wanted}
+
+    assert names(project["dependencies"]) <= locked("requirements.lock")
+    assert names(project["optional-dependencies"]["dev"]) <= locked("requirements-dev.lock")

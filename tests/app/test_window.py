@@ -1,5 +1,6 @@
 """The window's parts: what they say is what the core says; nothing crashes on bad input."""
 
+import threading
 from dataclasses import replace
 
 import cv2
@@ -257,15 +258,65 @@ def test_an_empty_window_and_bad_shoots_say_what_to_do(qtbot, tmp_path):
     empty.close()
 
 
-def test_the_demo_is_opened_from_the_empty_window(qtbot, tmp_path, demo_shoot, monkeypatch):
+@pytest.fixture
+def slow_demo(tmp_path, demo_frames, monkeypatch):
+    """A demo folder of three parts; the second waits until it is let on, the third cannot be written."""
+    from velkin.sim import demo
+
+    first, rest = ("north-0401", "north-0402", "north-0412"), ("north-0413", "north-0414")
+    north = next(iter(demo.madderfold.lights()))
+    let_on = threading.Event()
+
+    def made(names):
+        def make(folder, progress, stopped):
+            progress(1, len(names))
+            while names == rest and not let_on.wait(0.01):
+                if stopped():
+                    return []
+            return [demo_frames / f"{n}.dng" for n in names]
+
+        return make
+
+    def full(folder, progress, stopped):
+        raise OSError(28, "No space left on device")
+
+    parts = (
+        demo.Part("first", "the first pictures", made(first), demo._in_light(north)),
+        demo.Part("rest", "the rest", made(rest), demo._in_light(north)),
+        demo.Part("full", "what has no room", full, lambda shoot, arrivals: None),
+    )
+    monkeypatch.setattr(demo, "_parts", lambda: parts)
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    return let_on
+
+
+def test_the_demo_is_looked_at_while_the_rest_of_it_is_made(qtbot, tmp_path, slow_demo):
     make_application()
-    monkeypatch.setattr("velkin.sim.demo.prepare_demo", lambda folder, progress: (progress(3, 12), demo_shoot)[1])
     empty = Window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
     empty.show()
     told = []
-    empty.desk.progress.connect(lambda words, done, total: told.append((words, done, total)))
+    empty.desk.progress.connect(lambda words, done, total: told.append((words, done, total, empty.view.empty_text)))
     click(qtbot, empty.start_bench.demo_button)
-    qtbot.waitUntil(lambda: empty.model.shoot is not None, timeout=60000)
-    assert ("Making the demo's pictures", 3, 12) in told
-    assert len(empty.model.state.frames) == 12
-    empty.close()
+    qtbot.waitUntil(lambda: empty.model.shoot is not None and len(empty.model.state.frames) == 3, timeout=60000)
+    first = "The simulator makes the first pictures"
+    assert (first, 1, 3, f"{first}, 1 of 3") in told
+    qtbot.waitUntil(lambda: empty.rendered is not None, timeout=60000)
+    assert {f.name: f.role for f in empty.model.state.frames.values()} == {
+        "north-0401": "chart",
+        "north-0402": "neutral",
+        "north-0412": "subject",
+    }
+    empty.close()  # in the middle of the second part
+
+    again = Window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    again.show()
+    slow_demo.set()
+    click(qtbot, again.start_bench.demo_button)
+    qtbot.waitUntil(lambda: again.model.shoot is not None and len(again.model.state.frames) == 5, timeout=60000)
+    qtbot.waitUntil(lambda: "No space left on device" in again.notice.label.text(), timeout=60000)
+    assert "set XDG_DATA_HOME" in again.notice.label.text()
+    assert again.desk.demo.making == ""
+    again.desk.open_demo()  # what is there is opened all the same, and nothing comes in twice
+    qtbot.waitUntil(lambda: again.desk.demo.making == "", timeout=60000)
+    assert len(again.model.state.frames) == 5
+    again.close()

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QApplication, QLabel, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication
 
 from velkin.app import glyphs, theme
 from velkin.app.model import first_frame
@@ -53,17 +53,17 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         The exit status.
     """
     app = make_application()
-    if demo:
-        shoot = _demo(app)
     window = open_window(shoot)
     window.show()
+    if demo:
+        window.desk.open_demo()
     later = QTimer(window)
     later.setSingleShot(True)
     later.timeout.connect(lambda: window.service.do(warm_up, lambda _: None))
     later.start(2000)  # the first picture comes before what later ones may need
     if screenshot is not None:
         window.resize(1280, 800)
-        settle(window, 40)
+        settle(window, 120)
         saved = window.grab().save(str(screenshot))
         window.close()
         print(f"{'written' if saved else 'could not write'} {screenshot}", file=sys.stderr)
@@ -102,42 +102,6 @@ def open_window(path: Path | None, settings: QSettings | None = None) -> Window:
     return window
 
 
-def _demo(app: QApplication) -> Path:
-    """Make what is missing of the demo behind a small progress window."""
-    from concurrent.futures import ThreadPoolExecutor
-
-    from velkin.sim.demo import prepare_demo
-
-    state = [0, 1]
-
-    def progress(done: int, total: int) -> None:
-        state[0], state[1] = done, total
-        print(f"making the demo's pictures: {done} of {total}", file=sys.stderr, flush=True)
-
-    with ThreadPoolExecutor(1) as pool:
-        job = pool.submit(prepare_demo, None, progress)
-        wait = QWidget()
-        wait.setWindowTitle("Velkin")
-        wait.setObjectName("panel")
-        column = QVBoxLayout(wait)
-        column.setContentsMargins(24, 20, 24, 20)
-        label = QLabel("The simulator makes the demo's pictures. This happens once.")
-        bar = QProgressBar()
-        bar.setTextVisible(False)
-        column.addWidget(label)
-        column.addWidget(bar)
-        begun = time.monotonic()
-        while not job.done():
-            app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 50)
-            if time.monotonic() - begun > 0.6:
-                wait.show()
-            bar.setRange(0, state[1])
-            bar.setValue(state[0])
-            time.sleep(0.01)
-        wait.close()
-        return job.result()
-
-
 def settle(window: Window, seconds: float) -> bool:
     """Let the window work until its frame is drawn and measured and its thumbnails are there, at most `seconds`."""
     end = time.monotonic() + seconds
@@ -146,6 +110,8 @@ def settle(window: Window, seconds: float) -> bool:
         QTimer.singleShot(30, loop.quit)
         loop.exec()
         if window.model.shoot is None:
+            if window.desk.demo.awaited:
+                continue
             return True
         frame = window.model.frame
         drawn = frame is None or (

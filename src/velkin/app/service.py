@@ -141,6 +141,7 @@ class RenderService(QObject):
         self._back = ThreadPoolExecutor(max_workers=1, thread_name_prefix="measure")
         self._work = ThreadPoolExecutor(max_workers=1, thread_name_prefix="work")
         self._aside = ThreadPoolExecutor(max_workers=1, thread_name_prefix="aside")
+        self._background = ThreadPoolExecutor(max_workers=1, thread_name_prefix="background")
         self._thumbs = ThreadPoolExecutor(max_workers=max((os.cpu_count() or 2) - 1, 1), thread_name_prefix="thumbs")
         self._wish = 0
         self._thumb_wish = 0
@@ -158,7 +159,7 @@ class RenderService(QObject):
         self._wish += 1
         self._thumb_wish += 1
         self._small.prune()
-        for pool in (self._front, self._back, self._work, self._aside, self._thumbs):
+        for pool in (self._front, self._back, self._work, self._aside, self._background, self._thumbs):
             pool.shutdown(wait=True, cancel_futures=True)
 
     def forget(self) -> None:
@@ -370,6 +371,10 @@ class RenderService(QObject):
     def do_aside(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
         """As `do`, on a worker of its own: what takes minutes must not keep a fit or a reading waiting."""
         self._submit(self._aside, work, done)
+
+    def do_in_background(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        """As `do`, for what nobody waits for, however long it takes."""
+        self._submit(self._background, work, done)
 
     def _submit(self, pool: ThreadPoolExecutor, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
         def task() -> None:

@@ -62,6 +62,7 @@ from velkin.app.views.viewer import PictureView
 from velkin.app.window_keys import WindowKeys
 from velkin.core.errors import VelkinError
 
+_NO_SHOOT = "Make or open a shoot to begin"
 #: Said while the tables of a profile are made, which takes seconds the first time.
 _READING = "Reading the destination's profile"
 
@@ -98,7 +99,7 @@ class Window(Viewing, QMainWindow):
         self.path_bar = PathBar()
         self.frames = FramesPanel(self.model)
         self.view = EasingView(self.model.proof)
-        self.view.empty_text = "Make or open a shoot to begin"
+        self.view.empty_text = _NO_SHOOT
         self.scope = Scope()
         self.status = StatusLine()
         self.notice = Notice()
@@ -243,6 +244,7 @@ class Window(Viewing, QMainWindow):
             lambda left, total: self.status.follow("Drawing thumbnails", total - left, total if left else 0, False)
         )
         self.desk.progress.connect(lambda words, done, total: self.status.follow(words or JOB, done, total, True))
+        self.desk.progress.connect(self._say_what_is_awaited)
         self.status.cancelled.connect(self.desk.cancel)
         self.view.pointed.connect(self._pointed)
         self.view.zoomed.connect(self._zoomed)
@@ -273,6 +275,12 @@ class Window(Viewing, QMainWindow):
         self._show_frame()
         if shoot is not None:
             self._thumbnails_due.start()
+
+    def _say_what_is_awaited(self, words: str, done: int, total: int) -> None:
+        """While a shoot is being made there is no picture yet; its place says what comes."""
+        if self.model.shoot is None:
+            self.view.empty_text = f"{words}, {done} of {total}" if total else _NO_SHOOT
+            self.view.update()
 
     def _draw_thumbnails(self) -> None:
         self._thumbnails_due.stop()

@@ -5,141 +5,18 @@ Exit status: 0 done; 1 the work was refused or something failed; 2 wrong use. Ne
 
 from __future__ import annotations
 
-import argparse
+import difflib
 import io
 import os
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
-from typing import NoReturn
 
-from velkin import __version__
-from velkin.cli.charts import chart
-from velkin.cli.converting import assign, convert
-from velkin.cli.fitting import fit
-from velkin.cli.handing_off import hand_off
-from velkin.cli.inspecting import inspect_files
-from velkin.cli.proofing import ease, proof
-from velkin.cli.rendering import render
+from velkin.cli.parser import VERBS, build, build_window
 from velkin.cli.saying import Wrong, fail, say
 from velkin.core.errors import NotSupported, VelkinError
 
-
-class _Parser(argparse.ArgumentParser):
-    def error(self, message: str) -> NoReturn:
-        raise Wrong(f"{self.prog}: {message}")
-
-
-def _build() -> _Parser:
-    parser = _Parser(prog="velkin", description="Camera profiles, tags and checked hand-off.")
-    parser.add_argument("--version", action="version", version=f"velkin {__version__}")
-    verbs = parser.add_subparsers(dest="verb", required=True, parser_class=_Parser)
-
-    def verb(name: str, help_text: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
-        sub = verbs.add_parser(name, help=help_text, description=help_text)
-        sub.add_argument("--json", action="store_true", help="print one JSON document (anywhere after the verb)")
-        sub.set_defaults(run=run)
-        return sub
-
-    p = verb("inspect", "what each file is and says of its colour", inspect_files)
-    p.add_argument("files", nargs="+", type=Path)
-
-    p = verb("chart", "find and read a chart", chart)
-    p.add_argument("file", type=Path)
-    p.add_argument("--chart", required=True)
-    p.add_argument("--grid")
-    p.add_argument("--corners")
-
-    p = verb("fit", "read a chart, fit a camera profile, write it", fit)
-    p.add_argument("file", type=Path)
-    p.add_argument("--chart", required=True)
-    p.add_argument("--corners")
-    p.add_argument("--grid")
-    p.add_argument("--second", type=Path)
-    p.add_argument("--light", default="auto")
-    p.add_argument("--second-light")
-    p.add_argument("--model", default="auto", choices=["auto", "matrix", "rootpoly", "table"])
-    p.add_argument("--name", default="")
-    p.add_argument("--keep-exposure", default="yes", choices=["yes", "no"])
-    p.add_argument("--even-light", default="auto", choices=["auto", "on", "off"])
-    p.add_argument("--tone", default="none", choices=["none", "standard"])
-    p.add_argument("--encoding", choices=["linear", "srgb"])
-    p.add_argument("--space", help="what a .cube gives (default romm)")
-    p.add_argument("--icc-version", type=int, default=4, choices=[2, 4])
-    p.add_argument("--cube-size", type=int, default=65, choices=[33, 65])
-    p.add_argument("--copyright", default="")
-    p.add_argument("--out", type=Path, nargs="+", required=True)
-    p.add_argument("--replace", action="store_true")
-
-    p = verb("render", "a raw file through a camera profile to a tagged picture", render)
-    p.add_argument("file", type=Path)
-    p.add_argument("--profile", type=Path)
-    p.add_argument("--camera-rgb", action="store_true")
-    p.add_argument("--encoding", choices=["linear", "srgb"])
-    p.add_argument("--space", default="romm")
-    p.add_argument("--bits", type=int, default=None, choices=[8, 16])
-    p.add_argument("--balance", default=None)
-    p.add_argument("--exposure", type=float, default=0.0)
-    p.add_argument("--tone", default="none", choices=["none", "profile"])
-    p.add_argument("--force", action="store_true", help="use a profile that was made for another camera")
-    p.add_argument("--out", type=Path, required=True)
-    p.add_argument("--replace", action="store_true")
-
-    p = verb("assign", "a new tag, the same numbers", assign)
-    p.add_argument("file", type=Path)
-    p.add_argument("--space", required=True)
-    p.add_argument("--page", type=int, default=1, help="which picture of a file that holds several, from 1")
-    p.add_argument("--out", type=Path, required=True)
-    p.add_argument("--replace", action="store_true")
-
-    p = verb("convert", "the same look, new numbers", convert)
-    p.add_argument("file", type=Path)
-    p.add_argument("--to", required=True, metavar="SPACE")
-    p.add_argument("--from", dest="source", metavar="SPACE")
-    p.add_argument("--intent", default="relative", choices=["perceptual", "relative", "saturation", "absolute"])
-    p.add_argument("--no-bpc", action="store_true", help="without black point compensation")
-    p.add_argument("--bits", type=int, default=None, choices=[8, 16])
-    p.add_argument("--no-dither", action="store_true")
-    p.add_argument("--quality", type=int, default=95, choices=range(1, 101), metavar="1..100", help="of JPEG, WebP and AVIF")
-    p.add_argument("--page", type=int, default=1, help="which picture of a file that holds several, from 1")
-    p.add_argument("--out", type=Path, required=True)
-    p.add_argument("--replace", action="store_true")
-
-    p = verb("proof", "what a destination would lose", proof)
-    p.add_argument("file", type=Path)
-    p.add_argument("--to", required=True, metavar="SPACE")
-    p.add_argument("--from", dest="source", metavar="SPACE")
-    p.add_argument("--intent", default="relative", choices=["perceptual", "relative", "saturation", "absolute"])
-    p.add_argument("--no-bpc", action="store_true", help="without black point compensation")
-    p.add_argument("--page", type=int, default=1, help="which picture of a file that holds several, from 1")
-
-    p = verb("ease", "bring in what a destination cannot hold; the picture stays in its own space", ease)
-    p.add_argument("file", type=Path)
-    p.add_argument("--to", required=True, metavar="SPACE")
-    p.add_argument("--from", dest="source", metavar="SPACE")
-    p.add_argument("--strength", type=float, default=1.0, metavar="0..1")
-    p.add_argument("--page", type=int, default=1, help="which picture of a file that holds several, from 1")
-    p.add_argument("--quality", type=int, default=95, choices=range(1, 101), metavar="1..100", help="of JPEG, WebP and AVIF")
-    p.add_argument("--out", type=Path, required=True)
-    p.add_argument("--replace", action="store_true")
-
-    p = verb("handoff", "write and check a shoot's destinations", hand_off)
-    p.add_argument("shoot", type=Path)
-    p.add_argument("--to", action="append", metavar="DESTINATION", help="id or name; may be given several times")
-    p.add_argument("--frames", nargs="+", metavar="NAME", help="only these frames")
-    p.add_argument("--out", type=Path, help="a folder in place of the destinations' own")
-    p.add_argument(
-        "--existing", choices=["refuse", "skip", "number"], default="refuse", help="where a file of the name is there"
-    )
-    p.add_argument("--changed-too", action="store_true", help="also use sources that changed since they came in")
-    p.add_argument("--receipt", type=Path, metavar="FILE", help="write a receipt, .html or .pdf")
-    p.add_argument("--resume", action="store_true", help="go on with a hand-off that was interrupted")
-    p.add_argument("--replace", action="store_true")
-    return parser
-
-
-_NOT_YET = ("match",)
-_VERBS = ("inspect", "chart", "fit", "render", "assign", "convert", "proof", "ease", "handoff")
+_NOT_YET = ("match", "apply", "merge")
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -147,15 +24,17 @@ def main(argv: Sequence[str] | None = None) -> int:
     words = list(sys.argv[1:] if argv is None else argv)
     if isinstance(sys.stdout, io.TextIOWrapper):
         sys.stdout.reconfigure(errors="backslashreplace")  # names that are no UTF-8 are printed escaped
-    if not words or (
-        words[0] not in _VERBS and not words[0].startswith(("-h", "--help", "--version")) and words[0] not in _NOT_YET
-    ):
-        return _window(words)
+    first = words[0] if words else ""
+    if first not in VERBS + _NOT_YET:
+        asked = [w for w in words if w in ("-h", "--help", "--version")]
+        if not asked:
+            return _window(words)
+        words = asked[:1]
     as_json = "--json" in words
     try:
-        if words[0] in _NOT_YET:
-            raise NotSupported(f"the verb {words[0]!r} is not supported by this version")
-        arguments = _build().parse_args([w for w in words if w != "--json"])
+        if first in _NOT_YET:
+            raise NotSupported(f"the verb {first!r} is not supported by this version")
+        arguments = build().parse_args([w for w in words if w != "--json"])
         arguments.json = as_json
         return int(arguments.run(arguments))
     except (Wrong, NotSupported) as error:
@@ -173,15 +52,18 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 
 def _window(words: list[str]) -> int:
-    parser = _Parser(prog="velkin", description="Open the window. Verbs: " + ", ".join(_VERBS) + ".")
-    parser.add_argument("shoot", nargs="?", type=Path)
-    parser.add_argument("--demo", action="store_true", help="open the demo shoot, made on first use")
-    parser.add_argument("--screenshot", type=Path, help="write a picture of the window and exit")
     try:
-        arguments = parser.parse_args(words)
+        arguments, unknown = build_window().parse_known_args(words)
+        _check_shoot(arguments.shoot)
+        if unknown:
+            raise Wrong(f"velkin: {' '.join(unknown)} is not understood; see velkin --help")
+        _check_screen()
     except Wrong as error:
         say(str(error))
         return 2
+    except VelkinError as error:
+        say(str(error))
+        return 1
     from velkin.app.main import start
 
     try:
@@ -189,3 +71,20 @@ def _window(words: list[str]) -> int:
     except VelkinError as error:
         say(str(error))
         return 1
+
+
+def _check_shoot(shoot: Path | None) -> None:
+    """A word that is neither a file nor looks like one was meant as a verb. Raises Wrong."""
+    if shoot is None or shoot.exists() or shoot.suffix or len(shoot.parts) > 1:
+        return
+    near = difflib.get_close_matches(shoot.name.lower(), VERBS, 1)
+    hint = f"; did you mean {near[0]}?" if near else f"; there are {', '.join(VERBS)}"
+    raise Wrong(f"velkin: there is no verb {shoot.name!r}, and no shoot of that name{hint}")
+
+
+def _check_screen() -> None:
+    """Say in one sentence that there is no display, before Qt ends the program over it. Raises VelkinError."""
+    from velkin.cli.display import why_no_display
+
+    if why := why_no_display(os.environ):
+        raise VelkinError(f"velkin: {why}; the verbs of the command line need none (velkin --help)")

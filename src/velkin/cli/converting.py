@@ -7,36 +7,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from velkin.cli.saying import print_json, say
+from velkin.cli.spaces import space_named
 from velkin.core.errors import NotSupported, VelkinError
 
 if TYPE_CHECKING:
     from velkin.core.icc.space import Space
 
 
-def space_of_argument(text: str) -> Space:
-    """The space that SPACE names: an id or a path to an ICC profile.
-
-    Raises
-    ------
-    NotSupported
-        When it is neither.
-    BadProfile
-        When the profile cannot be used.
-    """
-    from velkin.core.icc.space import built_in_space, load_space
-    from velkin.core.spaces.rgb import BUILT_IN
-
-    found = built_in_space(text) if text != "lab" else None
-    if found is not None:
-        return found
-    if not Path(text).exists():
-        raise NotSupported(f"the space {text!r} is neither one of {', '.join(BUILT_IN)} nor a profile's file")
-    return load_space(Path(text))
-
-
 def _said(space: Space | None) -> str | None:
     """A space in a document: its id where it is or equals a built-in one, else the profile's own words."""
-    from velkin.core.handoff.copies import family
+    from velkin.core.icc.space import family
 
     return None if space is None else family(space) or space.name
 
@@ -49,7 +29,7 @@ def assign(arguments: argparse.Namespace) -> int:
 
     if is_raw_name(arguments.file):
         raise NotSupported("a raw file has no space to be given; use render", arguments.file)
-    space = space_of_argument(arguments.space)
+    space = space_named(arguments.space)
     not_a_profile(arguments.out, arguments.space, arguments.replace)
     wish = CopyWish(arguments.out, page=page_of(arguments), replace=arguments.replace)
     done = write_copy(arguments.file, None, (Step("assign", space),), wish)
@@ -97,7 +77,7 @@ def destination_of(arguments: argparse.Namespace) -> Space:
     from velkin.core.conversion.convert import is_destination
     from velkin.core.errors import BadProfile
 
-    to = space_of_argument(arguments.to)
+    to = space_named(arguments.to)
     if not is_destination(to):
         raise BadProfile(
             "the profile has no way from colours to device values, so that nothing can be converted to it", arguments.to
@@ -112,7 +92,7 @@ def start_of(arguments: argparse.Namespace, page: int) -> Space:
 
     found = inspect(arguments.file, page)
     if arguments.source is not None:
-        start = space_of_argument(arguments.source)
+        start = space_named(arguments.source)
         if found.said is not None and not same(found.said, start):
             say(f"{arguments.file.name}: its tag says {found.said.name}; read as {start.name}, as --from asks")
         return start

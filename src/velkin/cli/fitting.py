@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from velkin.cli.charts import read_chart
 from velkin.cli.saying import Wrong, print_json, say
+from velkin.cli.spaces import rgb_space_named
 from velkin.core.errors import FitRefused, NotSupported, OutputRefused, VelkinError
 
 if TYPE_CHECKING:
@@ -17,26 +18,6 @@ if TYPE_CHECKING:
     from velkin.core.cameraprofiles.fit import FitRequest
     from velkin.core.cameraprofiles.profile import CameraProfile
     from velkin.core.charts.reading_job import JudgedReading
-    from velkin.core.spaces.rgb import RGBSpace
-
-
-def space_named(name: str) -> RGBSpace:
-    """The space that SPACE names: an id, or an ICC profile that does what one of them does."""
-    from velkin.core.icc.recognise import recognise
-    from velkin.core.spaces.rgb import BUILT_IN
-
-    if name in BUILT_IN:
-        return BUILT_IN[name]
-    path = Path(name)
-    if path.suffix.lower() in (".icc", ".icm"):
-        try:
-            found = recognise(path.read_bytes())
-        except OSError as error:
-            raise NotSupported(f"the profile cannot be read ({error.strerror})", path) from error
-        if found is not None:
-            return found
-        raise NotSupported("this profile is none of the spaces that Velkin knows, which this version needs here", path)
-    raise NotSupported(f"the space {name!r} is not known; there are {', '.join(BUILT_IN)}")
 
 
 def evened(kept: JudgedReading, wish: str) -> JudgedReading:
@@ -62,7 +43,7 @@ def fit(arguments: argparse.Namespace) -> int:
         raise Wrong("--out names the same file twice")
     if arguments.second_light and not arguments.second:
         raise Wrong("--second-light goes with --second")
-    space = space_named(arguments.space or "romm")
+    space = rgb_space_named(arguments.space or "romm")
     inputs = [arguments.file, *([arguments.second] if arguments.second else [])]
     for out in outs:
         refuse_output(out, inputs, arguments.replace)

@@ -127,7 +127,7 @@ def _carry_out(
 
 
 def _row(done: Done) -> dict[str, Any]:
-    from velkin.core.handoff.copies import family
+    from velkin.core.icc.space import family
 
     job, w = done.job, done.written
     space = job.path.destination

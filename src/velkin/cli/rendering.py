@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from velkin.cli.charts import read_chart
-from velkin.cli.fitting import space_named
 from velkin.cli.saying import Wrong, print_json
+from velkin.cli.spaces import rgb_space_named
 from velkin.core.errors import NotSupported
 
 
@@ -91,7 +91,7 @@ def render(arguments: argparse.Namespace) -> int:
 
     bits = _check(arguments)
     out: Path = arguments.out
-    space = space_named(arguments.space)
+    space = rgb_space_named(arguments.space)
     inputs = [arguments.file, *([arguments.profile] if arguments.profile else [])]
     if (arguments.balance or "").startswith("chart:"):
         inputs.append(Path(arguments.balance[6:]))

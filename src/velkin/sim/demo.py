@@ -1,18 +1,23 @@
-"""The demo shoot as a shoot file: the Madderfold frames in their two lights, chart and neutral frames marked."""
+"""The demo shoot as a shoot file: the Madderfold frames in their two lights, chart and neutral frames marked.
+
+It is made in parts, so that the first frames can be looked at while the simulator makes the others. Each part makes its files, which
+may take a while and can be stopped, and is then added to the shoot as one import would be. A demo that was left half made goes on
+with the part it was at.
+"""
 
 from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from platformdirs import user_data_path
 
-from velkin.core.errors import VelkinError
+from velkin.core.errors import OutputFailed, VelkinError
 from velkin.core.handoff.starters import STARTERS
-from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.arrivals import Arrival, look_at
 from velkin.core.shoot.shoot import Shoot
 from velkin.sim import elsewhere, madderfold, screens
 from velkin.sim.print_room import press_space, publish
@@ -28,34 +33,173 @@ _SHADE_CARD = replace(
     ticked=False,
 )
 
+Progress = Callable[[int, int], None]
+Stopped = Callable[[], bool]
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part of the demo.
+
+    Attributes
+    ----------
+    name : str
+        By which it is remembered that the part is in the shoot.
+    words : str
+        What is being made, for whoever waits.
+    make : callable
+        ``make(folder, progress, stopped)`` makes what is missing of its files and returns those that are to become frames.
+    add : callable
+        ``add(shoot, arrivals)`` adds it to the shoot.
+    """
+
+    name: str
+    words: str
+    make: Callable[[Path, Progress, Stopped], list[Path]]
+    add: Callable[[Shoot, list[Arrival]], None]
+
+
+def _frames(*numbers: str) -> Callable[[Path, Progress, Stopped], list[Path]]:
+    def make(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
+        madderfold.make(folder / "frames", progress, numbers, stopped)
+        return [p for p in madderfold.frame_files(folder / "frames") if p.stem in numbers]
+
+    return make
+
+
+def _in_light(light: str) -> Callable[[Shoot, list[Arrival]], None]:
+    def add(shoot: Shoot, arrivals: list[Arrival]) -> None:
+        shoot.add_frames(arrivals, light)
+        names = {f.name: f.id for f in shoot.state.frames.values()}
+        for role, chosen in (("chart", ("north-0401", "lamp-0501")), ("neutral", ("north-0402", "lamp-0502"))):
+            here = [names[a.facts.path.stem] for a in arrivals if a.facts.path.stem in chosen and a.facts.path.stem in names]
+            if here:
+                shoot.set_role(here, role)
+
+    return add
+
+
+def _arrived(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
+    return elsewhere.make(folder / "arrived", folder / "frames", lambda done: progress(done, elsewhere.COUNT), stopped)
+
+
+def _papers(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
+    """Profiles of screens and print room, and the chart frames gone wrong, which lie beside the shoot."""
+    screens.write(folder / "screens")
+    publish(folder / "from Quill Lane")
+    madderfold.make(folder / "frames", progress, stopped=stopped)
+    return []
+
+
+def _add_shade_card(shoot: Shoot, arrivals: list[Arrival]) -> None:
+    press = press_space()
+    if all(d.id != _SHADE_CARD.id for d in shoot.state.destinations):
+        shoot.add_destinations([(replace(_SHADE_CARD, space_id=press.id), press)])
+
+
+def _parts() -> tuple[Part, ...]:
+    north, lamp = madderfold.lights()
+    names = madderfold.lights()
+    first = ("north-0401", "north-0402", "north-0412")
+    return (
+        Part("north, first", "the first pictures", _frames(*first), _in_light(north)),
+        Part("north, rest", f"pictures under {north}", _frames(*(n for n in names[north] if n not in first)), _in_light(north)),
+        Part("lamp", f"pictures under {lamp}", _frames(*names[lamp]), _in_light(lamp)),
+        Part("arrived", "files that arrived from elsewhere", _arrived, lambda shoot, arrivals: _add(shoot, arrivals)),
+        Part("papers", "profiles of screens and print room", _papers, _add_shade_card),
+    )
+
+
+def _add(shoot: Shoot, arrivals: list[Arrival]) -> None:
+    shoot.add_frames(arrivals)
+
 
 def demo_folder() -> Path:
     """Where the demo lies: the XDG data folder. It can be deleted at any time and is made anew."""
     return user_data_path("velkin") / "demo"
 
 
-def prepare_demo(folder: Path | None = None, progress: Callable[[int, int], None] = lambda done, total: None) -> Path:
-    """Make what is missing of the demo; the path of its shoot file."""
-    folder = folder or demo_folder()
-    frames = folder / "frames"
-    shoot_path = folder / f"{madderfold.TITLE}.velkin"
-    fresh = not madderfold.is_made(frames) or not elsewhere.is_made(folder / "arrived")
-    shot: list[int] = [0]
+class Demo:
+    """The demo in a folder: its shoot file, and the parts that are not in it yet."""
 
-    def of_all(done: int, total: int) -> None:
-        shot[0] = total
-        progress(done, total + elsewhere.COUNT)
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = folder or demo_folder()
+        self.shoot_path = self.folder / f"{madderfold.TITLE}.velkin"
+        self._mark = self.folder / "in the shoot.txt"
 
-    madderfold.make(frames, of_all)
-    if shoot_path.exists() and (fresh or not _is_sound(shoot_path)):
-        for old in folder.glob(f"{madderfold.TITLE}*.velkin*"):
+    def parts_left(self) -> list[Part]:
+        """The parts that are still to be made and added; all of them where the shoot is missing, damaged, or of an earlier recipe."""
+        parts = _parts()
+        if not (self._is_current() and self.shoot_path.exists() and _is_sound(self.shoot_path)):
+            return list(parts)
+        added = self._mark.read_text(encoding="utf-8").splitlines()[1:]
+        return [p for p in parts if p.name not in added]
+
+    def is_begun(self) -> bool:
+        """Whether there is a shoot to look at."""
+        return self.parts_left()[:1] != [_parts()[0]]
+
+    def make(
+        self, part: Part, progress: Progress = lambda done, total: None, stopped: Stopped = lambda: False
+    ) -> list[Arrival]:
+        """Make a part's files and look at them. For a worker thread.
+
+        Raises
+        ------
+        OutputFailed
+            When the folder cannot be written to.
+        VelkinError
+        """
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            files = part.make(self.folder, progress, stopped)
+        except OSError as error:
+            raise OutputFailed(
+                f"the demo's pictures cannot be made in {self.folder} ({error.strerror}); "
+                "make room there, or set XDG_DATA_HOME to another folder",
+                self.folder,
+            ) from error
+        if stopped():
+            return []
+        with ThreadPoolExecutor() as pool:
+            return list(pool.map(look_at, files))
+
+    def begin(self) -> None:
+        """A new, empty shoot file; an older demo's is removed, with its notes. Raises VelkinError."""
+        for old in self.folder.glob(f"{madderfold.TITLE}*.velkin*"):
             old.unlink()
-    screens.write(folder / "screens")
-    publish(folder / "from Quill Lane")
-    arrived = elsewhere.make(folder / "arrived", frames, lambda done: progress(shot[0] + done, shot[0] + elsewhere.COUNT))
-    if not shoot_path.exists():
-        write_demo_shoot(shoot_path, frames, arrived)
-    return shoot_path
+        Shoot.create(self.shoot_path, madderfold.TITLE).close()
+        self._mark.write_text(_recipe() + "\n", encoding="utf-8")
+
+    def add(self, shoot: Shoot, part: Part, arrivals: list[Arrival]) -> None:
+        """Add a part that was made to the open shoot, and remember it. Raises VelkinError."""
+        part.add(shoot, arrivals)
+        with self._mark.open("a", encoding="utf-8") as notes:
+            notes.write(part.name + "\n")
+
+    def _is_current(self) -> bool:
+        return self._mark.is_file() and self._mark.read_text(encoding="utf-8").split("\n")[0] == _recipe()
+
+
+def _recipe() -> str:
+    return f"recipe {madderfold.RECIPE}-{elsewhere.RECIPE}"
+
+
+def prepare_demo(folder: Path | None = None, progress: Progress = lambda done, total: None) -> Path:
+    """Make all that is missing of the demo, at once; the path of its shoot file. Raises VelkinError."""
+    demo = Demo(folder)
+    left = demo.parts_left()
+    if left[:1] == [_parts()[0]]:
+        demo.folder.mkdir(parents=True, exist_ok=True)
+        demo.begin()
+    for number, part in enumerate(left):
+        arrivals = demo.make(part, lambda done, total, n=number: progress(n * total + done, len(left) * total))  # type: ignore[misc]
+        shoot = Shoot.open(demo.shoot_path)
+        try:
+            demo.add(shoot, part, arrivals)
+        finally:
+            shoot.close()
+    return demo.shoot_path
 
 
 def screen_files() -> list[Path]:
@@ -71,20 +215,14 @@ def _is_sound(path: Path) -> bool:
     return True
 
 
-def write_demo_shoot(path: Path, frames: Path, arrived: list[Path] | None = None) -> None:
-    """A new shoot file on the demo's frames, and on finished files that arrived from elsewhere."""
+def write_demo_shoot(path: Path, frames: Path) -> None:
+    """A new shoot file on the demo's raw frames, which lie in `frames`, with its two destinations. Raises VelkinError."""
     shoot = Shoot.create(path, madderfold.TITLE)
     try:
         with ThreadPoolExecutor() as pool:
             arrivals = {a.facts.path.stem: a for a in pool.map(look_at, madderfold.frame_files(frames))}
         for light, names in madderfold.lights().items():
-            shoot.add_frames([arrivals[n] for n in names], light)
-        by_name = {f.name: f.id for f in shoot.state.frames.values()}
-        shoot.set_role([by_name["north-0401"], by_name["lamp-0501"]], "chart")
-        shoot.set_role([by_name["north-0402"], by_name["lamp-0502"]], "neutral")
-        if arrived:
-            shoot.add_frames([look_at(p) for p in arrived])
-        press = press_space()
-        shoot.add_destinations([(replace(_SHADE_CARD, space_id=press.id), press)])
+            _in_light(light)(shoot, [arrivals[n] for n in names])
+        _add_shade_card(shoot, [])
     finally:
         shoot.close()

@@ -27,7 +27,7 @@ from velkin.sim import press
 Pixels = NDArray[np.float32]
 
 MILL, OTHERS = "the mill", "elsewhere"
-_RECIPE = "1"
+RECIPE = "1"
 #: How many files there are.
 COUNT = 9
 
@@ -73,11 +73,18 @@ def _tiff(pixels: NDArray[np.generic], icc: bytes | None, photometric: str = "rg
 def is_made(folder: Path) -> bool:
     """Whether a folder holds the files as this version makes them."""
     mark = folder / "recipe.txt"
-    return mark.is_file() and mark.read_text().strip() == _RECIPE
+    return mark.is_file() and mark.read_text().strip() == RECIPE
 
 
-def make(folder: Path, frames: Path, made: Callable[[int], None] = lambda done: None) -> list[Path]:
+def make(
+    folder: Path,
+    frames: Path,
+    made: Callable[[int], None] = lambda done: None,
+    stopped: Callable[[], bool] = lambda: False,
+) -> list[Path]:
     """Make the files in two folders, `MILL` and `OTHERS`; what is there already from this version is kept.
+
+    `stopped` is asked before each file; when it says so the rest is left out.
 
     The mill writes opRGB numbers and leaves the tag out; one of its files has half a profile. From elsewhere come a telephone's
     P3 picture, a scan that says two things at once, a claim without a profile, an advertisement in ink, and a gray scan.
@@ -114,12 +121,14 @@ def make(folder: Path, frames: Path, made: Callable[[int], None] = lambda done: 
     if is_made(folder) and all(f.is_file() for f in files):
         return files
     for done, (path, build) in enumerate(jobs.items(), start=1):
+        if stopped():
+            return files
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, build(), True)
         made(done)
     profile = folder / f"{press.NAME}.icc"
     write_whole(profile, press.press_profile(4), True)
-    mark.write_text(_RECIPE + "\n")
+    mark.write_text(RECIPE + "\n")
     return files
 
 

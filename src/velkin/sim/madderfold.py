@@ -5,11 +5,12 @@ from __future__ import annotations
 import hashlib
 import multiprocessing
 import os
-from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from collections.abc import Callable, Collection
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import cv2
@@ -26,7 +27,7 @@ Floats = NDArray[np.float64]
 
 WIDTH, HEIGHT = 2400, 1600
 TITLE = "Madderfold spring skeins"
-_RECIPE = "5"  # raised when the pictures change, so that an older folder is made anew
+RECIPE = "5"  # raised when the pictures change, so that an older folder is made anew
 
 
 @dataclass(frozen=True)
@@ -208,9 +209,9 @@ def _shoot_frame(folder: Path, index: int) -> Path:
     )
     path = fault_files(folder)[index - len(_FRAMES)] if faulty else folder / f"{frame.name}.dng"
     path.parent.mkdir(parents=True, exist_ok=True)
-    partial = path.with_suffix(".part")
-    write_dng(partial, mosaic, camera, shot)
-    os.replace(partial, path)
+    unfinished = path.with_suffix(f".{os.getpid()}.part")
+    write_dng(unfinished, mosaic, camera, shot)
+    os.replace(unfinished, path)
     return path
 
 
@@ -229,18 +230,21 @@ def lights() -> dict[str, list[str]]:
 
 def is_made(folder: Path) -> bool:
     """Whether the folder holds the whole demo shoot as this version makes it."""
+    return _is_of_this_recipe(folder) and all(p.is_file() for p in [*frame_files(folder), *fault_files(folder)])
+
+
+def _is_of_this_recipe(folder: Path) -> bool:
     mark = folder / "recipe.txt"
-    return (
-        mark.is_file()
-        and mark.read_text().strip() == _RECIPE
-        and all(p.is_file() for p in [*frame_files(folder), *fault_files(folder)])
-    )
+    return mark.is_file() and mark.read_text().strip() == RECIPE
 
 
 def make(
-    folder: Path, progress: Callable[[int, int], None] = lambda done, total: None, workers: int | None = None
+    folder: Path,
+    progress: Callable[[int, int], None] = lambda done, total: None,
+    names: Collection[str] | None = None,
+    stopped: Callable[[], bool] = lambda: False,
 ) -> list[Path]:
-    """Make the demo's raw files (about 115 MB), three of them chart frames gone wrong, in a folder; what is there already from this version is kept.
+    """Make the demo's raw files (about 115 MB with three chart frames gone wrong); what is there from this version is kept.
 
     Parameters
     ----------
@@ -248,21 +252,35 @@ def make(
         Made when missing.
     progress : callable
         Called with the number of frames made and their total.
+    names : collection of str, optional
+        Make only these frames.
+    stopped : callable
+        Asked now and then; when it says so the files not yet made are left out. A file is there whole or not at all.
+
+    Returns
+    -------
+    list of Path
+        The frames of the shoot itself, whether they are there yet or not.
     """
-    files = frame_files(folder)
-    if is_made(folder):
-        return files
-    folder.mkdir(parents=True, exist_ok=True)
+    if not _is_of_this_recipe(folder):
+        folder.mkdir(parents=True, exist_ok=True)
+        for old in (*folder.glob("*.dng"), *(folder.parent / "faults").glob("*.dng")):
+            old.unlink()  # of an earlier version
+        (folder / "recipe.txt").write_text(RECIPE + "\n")
+    every = [(index, path) for index, path in enumerate([*frame_files(folder), *fault_files(folder)])]
+    wanted = [(i, p) for i, p in every if (names is None or p.stem in names) and not p.is_file()]
+    if not wanted:
+        return frame_files(folder)
     # spawned, not forked: the window's threads may be running already
-    fresh = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(max_workers=workers or os.cpu_count() or 1, mp_context=fresh) as pool:
-        total = len(_FRAMES) + len(_FAULTS)
-        jobs = [pool.submit(_shoot_frame, folder, i) for i in range(total)]
-        for done, job in enumerate(as_completed(jobs), start=1):
-            job.result()
-            progress(done, total)
-    (folder / "recipe.txt").write_text(_RECIPE + "\n")
-    return files
+    with multiprocessing.get_context("spawn").Pool(min(os.cpu_count() or 1, len(wanted))) as pool:  # its end ends the workers
+        jobs = pool.imap_unordered(partial(_shoot_frame, folder), [index for index, _ in wanted])
+        done = 0
+        while done < len(wanted) and not stopped():
+            with suppress(multiprocessing.TimeoutError):
+                jobs.next(timeout=0.1)
+                done += 1
+                progress(done, len(wanted))
+    return frame_files(folder)
 
 
 def digest(folder: Path) -> str:

@@ -18,6 +18,7 @@ from velkin.app.desk.arriving import Arriving
 from velkin.app.desk.charting import Charting, about
 from velkin.app.desk.colour_spaces import ColourSpaces
 from velkin.app.desk.deciding import Deciding
+from velkin.app.desk.demo_making import DemoMaking
 from velkin.app.desk.fitting import Fitting
 from velkin.app.desk.handing_off import HandingOff
 from velkin.app.desk.proofing import Proofing
@@ -42,7 +43,6 @@ class Desk(QObject):
     """The jobs of the window."""
 
     progress = pyqtSignal(str, int, int)  # words, done, total; total 0 ends it
-    _demo_made = pyqtSignal(int, int)
 
     def __init__(
         self,
@@ -54,7 +54,7 @@ class Desk(QObject):
         super().__init__()
         self.model = model
         self.service = service
-        self._demo_made.connect(lambda done, total: self.progress.emit("Making the demo's pictures", done, total))
+        self.demo = DemoMaking(self)
         self.charting = Charting(self)
         self.arriving = Arriving(self)
         self.shelving = Shelving(shelf_folder or usual_folder(), service)
@@ -69,6 +69,7 @@ class Desk(QObject):
         """Stop the long job that runs; what is finished stays."""
         self.handoff.cancel()
         self.arriving.cancel()
+        self.demo.stop()
 
     # ---- shoots and files -------------------------------------------------------------------------------------
 
@@ -92,18 +93,8 @@ class Desk(QObject):
         self.model.open(shoot)
 
     def open_demo(self) -> None:
-        """Make the demo shoot where it is not there yet, and open it."""
-
-        from velkin.sim.demo import prepare_demo  # the simulator loads when it is needed
-
-        def done(result: Any) -> None:
-            self.progress.emit("", 0, 0)
-            if isinstance(result, VelkinError):
-                self.model.report(result)
-            else:
-                self.open_shoot(result)
-
-        self.service.do(lambda: prepare_demo(None, self._demo_made.emit), done)
+        """Open the demo shoot, which the simulator makes where it is not there yet."""
+        self.demo.open()
 
     def new_shoot(self, path: Path) -> bool:
         """Make a shoot file and open it."""

@@ -43,8 +43,8 @@ def chart_named(name: str, grid: tuple[int, int] | None = None) -> Chart:
     ------
     BadChart, UnreadableFile
     """
-    if name in BUILT_IN:
-        return _shipped(name)
+    if name.lower() in BUILT_IN:
+        return _shipped(name.lower())
     path = Path(name)
     if not path.exists() and "/" not in name and "." not in name:
         raise BadChart(f"there is no chart {name!r}; built in are {' and '.join(BUILT_IN)}; others are given as a file")

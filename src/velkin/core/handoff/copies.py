@@ -21,9 +21,8 @@ from velkin.core.files.retag import IN_PLACE, retagged
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
 from velkin.core.gamut.outside import Outside
-from velkin.core.icc.space import Space, check_model, profile_of
+from velkin.core.icc.space import Space, check_model, family, profile_of
 from velkin.core.path import Step, chain_of
-from velkin.core.spaces.rgb import RGBSpace, family_of
 
 
 @dataclass(frozen=True)
@@ -64,11 +63,6 @@ class Copied:
     in_place: bool
     not_numbers: int = 0
     merged: bool = False
-
-
-def family(space: Space) -> str:
-    """Id of the built-in RGB space that a space is or equals."""
-    return family_of(space) if isinstance(space, RGBSpace) else space.family
 
 
 def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish: CopyWish) -> Copied:

@@ -20,8 +20,8 @@ from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import EVERYWHERE, OVERALL, Easing
 from velkin.core.gamut.outside import Outside
 from velkin.core.gamut.proof import difference, lab, measure
-from velkin.core.handoff.copies import CopyWish, alpha_in, family
-from velkin.core.icc.space import Space, check_model, profile_of
+from velkin.core.handoff.copies import CopyWish, alpha_in
+from velkin.core.icc.space import Space, check_model, family, profile_of
 from velkin.core.spaces.rgb import ROMM, RGBSpace
 
 Pixels = NDArray[np.float32]

@@ -14,11 +14,10 @@ from velkin.core.files.picture import Picture
 from velkin.core.files.safely import being_written, publish, refuse_output
 from velkin.core.files.source import Levels
 from velkin.core.handoff.check import Check, check_file
-from velkin.core.handoff.copies import family
 from velkin.core.handoff.destination import Destination
 from velkin.core.handoff.naming import free_name
 from velkin.core.handoff.rendering import AtDestination, at_destination
-from velkin.core.icc.space import profile_of
+from velkin.core.icc.space import family, profile_of
 from velkin.core.path import ColourPath
 
 #: The folder next to written files where those go whose check failed.

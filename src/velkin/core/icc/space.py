@@ -156,6 +156,11 @@ def load_space(path: Path) -> Space:
         raise
 
 
+def family(space: Space) -> str:
+    """Id of the built-in RGB space that a space is or equals; empty where there is none."""
+    return family_of(space) if isinstance(space, RGBSpace) else space.family
+
+
 def same(a: Space | None, b: Space | None) -> bool:
     """Whether two spaces give numbers the same meaning, to within 1.0 ΔE00."""
     if a is None or b is None:

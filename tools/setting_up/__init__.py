@@ -1,0 +1,1 @@
+"""The parts of set-up: system packages, Python packages, and how both are told."""
