@@ -30,7 +30,7 @@ lint: $(TEST_STAMP)
 	@.venv/bin/lint-imports --no-cache
 
 bench: $(TEST_STAMP)
-	@QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py
+	@QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py $(PARTS)
 
 trials: $(TEST_STAMP)
 	@$(PY) tools/trials.py

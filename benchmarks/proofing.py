@@ -10,6 +10,7 @@ from pathlib import Path
 import imagecodecs
 import numpy as np
 import tifffile
+from figures import Report, at_least, at_most
 from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -32,8 +33,6 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.there import measure_there, sample_there
 from velkin.sim.press import press_profile
-
-Line = Callable[..., None]
 
 
 def large_picture(frame: Path, out: Path) -> None:
@@ -75,7 +74,7 @@ def _slower(times: list[float]) -> float:
     return max(statistics.median(times[::2]), statistics.median(times[1::2]))
 
 
-def bench_toggling(line: Line, folder: Path, frame: Path) -> None:
+def bench_toggling(report: Report, folder: Path, frame: Path) -> None:
     """Proof and hatching from key to painted pixels, dragging a strength, on 24 MP."""
     application = make_application()  # kept, or it would be gone
     large_picture(frame, folder / "large.tif")
@@ -105,10 +104,11 @@ def bench_toggling(line: Line, folder: Path, frame: Path) -> None:
             window.model.show_hatching(False)
             settle(window, 20)
             fresh, again = (_slower([_toggle(window, key, kept) for _ in range(12)]) for kept in (False, True))
-            line(
+            report.line(
                 f"{what} for {name} on or off, 24 MP, key to pixels",
                 f"{fresh:.0f} ms = {fresh / base:.1f} x",
-                f"again {again:.0f} ms; LittleCMS, {width} × {height}: {base:.0f} ms; aim <= 60 ms",
+                f"again {again:.0f} ms; LittleCMS, {width} × {height}: {base:.0f} ms",
+                at_most(fresh, 60, "ms"),
             )
     window.desk.proofing.set_goal(None, window.model.state.goal.intent, True)
     bench = window.proof_bench.easing
@@ -130,16 +130,17 @@ def bench_toggling(line: Line, folder: Path, frame: Path) -> None:
         _until(lambda: window.measured is not None and window.measured.path == window.model.path())
         waits.append(time.perf_counter() - begun)
     pixels = window.measured.there_outside.pixels
-    line("dragging an easing's strength, 24 MP", f"{rate:.0f} updates/s", "aim >= 20")
-    line(
+    report.line("dragging an easing's strength, 24 MP", f"{rate:.0f} updates/s", at_least(rate, 20))
+    report.line(
         "  its share follows, from a sample of the full size",
         f"{1000 * statistics.median(waits):.0f} ms",
-        f"{pixels} pixels; aim <= 1 s",
+        f"{pixels} pixels",
+        at_most(statistics.median(waits), 1, "s"),
     )
     begun = time.perf_counter()
     slider.setSliderDown(False)
     _until(lambda: window.measured is not None and window.measured.exact and window.measured.path == window.model.path())
-    line("  exact share of all 24 MP after letting go", f"{time.perf_counter() - begun:.2f} s")
+    report.line("  exact share of all 24 MP after letting go", f"{time.perf_counter() - begun:.2f} s")
     window.close()
     application.processEvents()
 
@@ -164,7 +165,7 @@ def _little_cms(visible: np.ndarray, space: object) -> float:
     return 1000 * statistics.median(times)
 
 
-def bench_shares(line: Line, frames: Path) -> None:
+def bench_shares(report: Report, frames: Path) -> None:
     """Shares that are shown against every pixel of the full picture, computed one by one."""
     press = space_of(press_profile(4))
     worst = {"press, table": 0.0, "press, sample": 0.0}
@@ -179,7 +180,7 @@ def bench_shares(line: Line, frames: Path) -> None:
         worst["press, table"] = max(worst["press, table"], abs(shown.after.share - exact))
         worst["press, sample"] = max(worst["press, sample"], abs(sampled.after.share - exact))
     for what, off in worst.items():
-        line(f"share outside against every pixel, {what}", f"{100 * off:.3f} points", "aim <= 0.1")
+        report.line(f"share outside against every pixel, {what}", f"{100 * off:.3f} points", at_most(100 * off, 0.1))
     big = np.tile(working, (3, 3, 1))[:4000, :6000]
     ease(big[:64], ROMM, SRGB, full_strength())
     begun = time.perf_counter()
@@ -188,10 +189,12 @@ def bench_shares(line: Line, frames: Path) -> None:
     begun = time.perf_counter()
     np.cbrt(big)
     base = time.perf_counter() - begun
-    line("easing 24 MP by a knee", f"{ours:.2f} s = {ours / base:.2f} x", f"NumPy's cube root of the same array {base:.2f} s")
+    report.line(
+        "easing 24 MP by a knee", f"{ours:.2f} s = {ours / base:.2f} x", f"NumPy's cube root of the same array {base:.2f} s"
+    )
 
 
-def bench_solids(line: Line) -> None:
+def bench_solids(report: Report) -> None:
     """How often two solids with a picture's colours are drawn in a second while they turn."""
     application = make_application()
     plot = GamutPlot()
@@ -210,6 +213,6 @@ def bench_solids(line: Line) -> None:
         plot.repaint()
         QApplication.processEvents()
         drawn += 1
-    line("two solids turning, drawn in software", f"{drawn / 2.0:.0f} a second", "aim >= 30")
+    report.line("two solids turning, drawn in software", f"{drawn / 2.0:.0f} a second", at_least(drawn / 2.0, 30))
     plot.close()
     application.processEvents()

@@ -14,6 +14,7 @@ from pathlib import Path
 import colour.quality.datasets
 import numpy as np
 from numpy.typing import NDArray
+from progress import tell, told
 from scipy.interpolate import RegularGridInterpolator
 
 from velkin.core.cameraprofiles.candidates import STIFFNESS
@@ -112,6 +113,7 @@ def _row(*cells: object) -> str:
     return "| " + " | ".join(f"{c:.2f}" if isinstance(c, float) else str(c) for c in cells) + " |"
 
 
+@told("fits of all cameras and lights")
 def _clean(known: Callable[[Camera, StudioLight], Fitted]) -> tuple[list[str], list[str]]:
     """Rows for each camera and light: on the chart, and on unseen colours beside the class's best and least squares."""
     chart_rows, unseen_rows = [], []
@@ -144,6 +146,7 @@ def _clean(known: Callable[[Camera, StudioLight], Fitted]) -> tuple[list[str], l
     return chart_rows, unseen_rows
 
 
+@told("spoilt chart frames")
 def _hard_rows() -> list[str]:
     """Chart frames as raw files with 1 % noise, 20° tilt and 25 % fall-off of light, read, evened and fitted."""
     rows = []
@@ -175,6 +178,7 @@ def _hard_rows() -> list[str]:
     return rows
 
 
+@told("two lights in one profile")
 def _between_rows() -> list[str]:
     """A profile for 2900 K and 6500 K at temperatures between."""
     rows = []
@@ -194,6 +198,7 @@ def _between_rows() -> list[str]:
     return rows
 
 
+@told("profiles as files")
 def _export_rows(known: Callable[[Camera, StudioLight], Fitted]) -> list[str]:
     """Exported files against the native model, on chart and unseen colours: largest over cameras and lights."""
     surfaces = np.vstack([CHART.reflectances, unseen_reflectances()])
@@ -232,6 +237,7 @@ def _through_files(profile: CameraProfile, rgb: Floats) -> dict[str, Floats]:
     return out
 
 
+@told("the demo's chart frames")
 def _demo_rows(frames: Path) -> list[str]:
     rows = []
     for name in ("north-0401", "lamp-0501"):
@@ -245,6 +251,7 @@ def _demo_rows(frames: Path) -> list[str]:
     return rows
 
 
+@told("smoothness")
 def _smooth_rows(known: Callable[[Camera, StudioLight], Fitted]) -> list[str]:
     rows = []
     for model in NAMES:
@@ -253,6 +260,7 @@ def _smooth_rows(known: Callable[[Camera, StudioLight], Fitted]) -> list[str]:
     return rows
 
 
+@told("light not known")
 def _unknown_rows() -> list[str]:
     """What it costs when the light is known only by what the greys show."""
     rows = []
@@ -266,6 +274,7 @@ def _unknown_rows() -> list[str]:
     return rows
 
 
+@told("spaces")
 def _space_rows() -> list[str]:
     rng = np.random.default_rng(4)
     linear = rng.random((256, 256, 3))
@@ -281,6 +290,7 @@ def _space_rows() -> list[str]:
     return rows
 
 
+@told("conversions")
 def _conversion_rows() -> list[str]:
     """Conversions against float64 and against LittleCMS without optimisation."""
     p = between_all()
@@ -307,6 +317,7 @@ def _lines(rows: list[str]) -> str:
     return "\n".join(rows)
 
 
+@told("easing")
 def _easing_rows() -> list[str]:
     press = space_of(press_profile(4))
     pictures = {"sweep": sweep()}
@@ -323,6 +334,7 @@ def _easing_rows() -> list[str]:
     return rows
 
 
+@told("gamut volumes")
 def _volume_rows() -> list[str]:
     rng = np.random.default_rng(3)
     low, high = np.array([0.0, -135.0, -140.0]), np.array([100.0, 140.0, 160.0])
@@ -345,6 +357,7 @@ def _volume_rows() -> list[str]:
 _FILES = (("tiff", 16, 0), ("png", 8, 0), ("jpeg", 8, 92), ("jpeg", 8, 75), ("webp", 8, 92), ("avif", 8, 92), ("jxl", 8, 92))
 
 
+@told("hand-off")
 def _handoff_rows(frames: Path) -> list[str]:
     """Demo frames handed off in every format, read back: compression, and the file against the proof."""
     rows = []
@@ -382,7 +395,7 @@ def _handoff_rows(frames: Path) -> list[str]:
 
 def main() -> None:
     """Measure and write."""
-    prepare_demo()
+    prepare_demo(progress=lambda done, total: tell(f"making the demo: {done} of {total}"))
     kept: dict[tuple[str, str], Fitted] = {}
 
     def known(camera: Camera, light: StudioLight) -> Fitted:

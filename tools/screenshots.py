@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+from progress import tell
 from PyQt6.QtCore import QEventLoop, QPointF, QSettings, QTimer
 from PyQt6.QtWidgets import QScrollArea
 
@@ -148,7 +149,7 @@ def handed_off(window: Window, picture: Callable[[str], None]) -> None:
 def main() -> None:
     """Go through the job and take the pictures on the way."""
     app = make_application()
-    prepare_demo()
+    prepare_demo(progress=lambda done, total: tell(f"making the demo: {done} of {total}"))
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

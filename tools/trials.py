@@ -13,6 +13,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+from progress import counted
 
 from velkin.core.charts.built_in import chart_named
 from velkin.core.charts.find import find_all
@@ -174,7 +175,8 @@ def main() -> None:
     scale = float(sys.argv[1]) if len(sys.argv) > 1 else 1.0
     start = time.monotonic()
     with ProcessPoolExecutor(mp_context=multiprocessing.get_context("spawn")) as pool:
-        results = list(pool.map(one, jobs(scale), chunksize=4))
+        wanted = jobs(scale)
+        results = list(counted(pool.map(one, wanted, chunksize=4), len(wanted), "chart trials, frames"))
     text = report(results, time.monotonic() - start)
     print(text)
     if scale >= 1.0:

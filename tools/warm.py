@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from progress import told
 
 from velkin.app.views import solid_raster
 from velkin.core.gamut.easing import BRUSHED, DETAIL, Place, Stroke, full_strength, new_easing
@@ -15,6 +16,7 @@ from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.there import measure_there
 
 
+@told("set-up: loops of picture, proof and easing")
 def main() -> None:
     """Run each loop on a handful of pixels."""
     picture = np.random.default_rng(1).random((80, 90, 3)).astype(np.float32)

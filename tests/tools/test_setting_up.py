@@ -8,12 +8,10 @@ from pathlib import Path
 
 import PyQt6
 import pytest
-
-ROOT = Path(__file__).parent.parent.parent
-sys.path.insert(0, str(ROOT / "tools"))
-
 from setting_up import libraries, packages, system
 from setting_up.telling import Heartbeat, Stop
+
+ROOT = Path(__file__).parent.parent.parent
 
 
 def test_the_linker_is_asked_what_qt_needs(tmp_path):

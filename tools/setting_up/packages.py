@@ -108,7 +108,7 @@ def reason(text: str) -> str:
 
 #: Signs in the output of pip and apt, and what they mean.
 _REASONS = (
-    (r"No space left on device|Errno 28|not have enough free space", "the disk is full"),
+    (r"No space left on device|Errno 28|have enough free space", "the disk is full"),
     (r"Read-only file system|Errno 30", "the disk can only be read"),
     (
         r"name resolution|NameResolutionError|NewConnectionError|ConnectTimeout|Connection refused|Network is unreachable"

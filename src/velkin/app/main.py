@@ -64,9 +64,11 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
     if screenshot is not None:
         window.resize(1280, 800)
         settle(window, 120)
-        saved = window.grab().save(str(screenshot))
+        opened = window.model.shoot is not None or not (demo or shoot)
+        saved = opened and window.grab().save(str(screenshot))
         window.close()
-        print(f"{'written' if saved else 'could not write'} {screenshot}", file=sys.stderr)
+        reason = "" if opened else f": {window.notice.label.text()}"
+        print(f"{'written' if saved else 'could not write'} {screenshot}{reason}", file=sys.stderr)
         return 0 if saved else 1
     return app.exec()
 

@@ -105,7 +105,7 @@ def _parts() -> tuple[Part, ...]:
         Part("north, first", "the first pictures", _frames(*first), _in_light(north)),
         Part("north, rest", f"pictures under {north}", _frames(*(n for n in names[north] if n not in first)), _in_light(north)),
         Part("lamp", f"pictures under {lamp}", _frames(*names[lamp]), _in_light(lamp)),
-        Part("arrived", "files that arrived from elsewhere", _arrived, lambda shoot, arrivals: _add(shoot, arrivals)),
+        Part("arrived", "files that arrived from elsewhere", _arrived, _add),
         Part("papers", "profiles of screens and print room", _papers, _add_shade_card),
     )
 
@@ -137,7 +137,7 @@ class Demo:
 
     def is_begun(self) -> bool:
         """Whether there is a shoot to look at."""
-        return self.parts_left()[:1] != [_parts()[0]]
+        return _first() not in [p.name for p in self.parts_left()]
 
     def make(
         self, part: Part, progress: Progress = lambda done, total: None, stopped: Stopped = lambda: False
@@ -181,6 +181,10 @@ class Demo:
         return self._mark.is_file() and self._mark.read_text(encoding="utf-8").split("\n")[0] == _recipe()
 
 
+def _first() -> str:
+    return _parts()[0].name
+
+
 def _recipe() -> str:
     return f"recipe {madderfold.RECIPE}-{elsewhere.RECIPE}"
 
@@ -189,7 +193,7 @@ def prepare_demo(folder: Path | None = None, progress: Progress = lambda done, t
     """Make all that is missing of the demo, at once; the path of its shoot file. Raises VelkinError."""
     demo = Demo(folder)
     left = demo.parts_left()
-    if left[:1] == [_parts()[0]]:
+    if not demo.is_begun():
         demo.folder.mkdir(parents=True, exist_ok=True)
         demo.begin()
     for number, part in enumerate(left):

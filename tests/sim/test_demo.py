@@ -1,0 +1,97 @@
+"""The demo is made in parts: each once, in order, and gone on with where it was left."""
+
+import os
+
+import pytest
+
+from velkin.core.errors import OutputFailed
+from velkin.core.shoot.shoot import Shoot
+from velkin.sim import demo, madderfold
+
+
+@pytest.fixture
+def folder(tmp_path, demo_frames, monkeypatch):
+    """A demo folder in which the frames lie already, and what takes long is left out."""
+    here = tmp_path / "demo"
+    (here / "frames").mkdir(parents=True)
+    for file in demo_frames.iterdir():
+        os.link(file, here / "frames" / file.name)
+    (here / "faults").symlink_to(demo_frames.parent / "faults")
+    monkeypatch.setattr(demo, "publish", lambda folder: [])
+    monkeypatch.setattr(demo.elsewhere, "make", lambda folder, frames, made, stopped: [])
+    return here
+
+
+def frames_in(path):
+    shoot = Shoot.open(path)
+    try:
+        state = shoot.state
+        return [(state.frames[f].name, state.light_of(f).name, state.frames[f].role) for f in state.order()]
+    finally:
+        shoot.close()
+
+
+def test_the_whole_demo(folder):
+    path = demo.prepare_demo(folder)
+    frames = frames_in(path)
+    assert [f[0] for f in frames] == [p.stem for p in madderfold.frame_files(folder)]
+    assert {light for _, light, _ in frames} == set(madderfold.lights())
+    assert [name for name, _, role in frames if role == "chart"] == ["north-0401", "lamp-0501"]
+    assert [name for name, _, role in frames if role == "neutral"] == ["north-0402", "lamp-0502"]
+    assert demo.Demo(folder).is_begun()
+    assert demo.Demo(folder).parts_left() == []
+    shoot = Shoot.open(path)
+    assert "shade card" in [d.id for d in shoot.state.destinations]
+    shoot.set_exposure([1], 1.0)
+    shoot.close()
+    assert demo.prepare_demo(folder) == path
+    shoot = Shoot.open(path)
+    assert shoot.state.frames[1].exposure == 1.0  # what was done in it stays
+    shoot.close()
+
+
+def test_a_half_made_demo_goes_on_and_brings_nothing_twice(folder):
+    made = demo.Demo(folder)
+    assert not made.is_begun()
+    parts = made.parts_left()
+    made.begin()
+    shoot = Shoot.open(made.shoot_path)
+    made.add(shoot, parts[0], made.make(parts[0]))
+    parts[1].add(shoot, made.make(parts[1]))  # in the shoot, but the program ended before it was noted
+    shoot.close()
+    assert made.is_begun()
+    assert [p.name for p in demo.Demo(folder).parts_left()] == [p.name for p in parts[1:]]
+    demo.prepare_demo(folder)
+    assert len(frames_in(made.shoot_path)) == 12
+
+
+def test_a_damaged_or_older_demo_is_made_anew(folder):
+    path = demo.prepare_demo(folder)
+    path.write_bytes(b"nothing")
+    assert not demo.Demo(folder).is_begun()
+    assert len(frames_in(demo.prepare_demo(folder))) == 12
+    (folder / "in the shoot.txt").write_text("recipe of old\nnorth, first\n")
+    assert not demo.Demo(folder).is_begun()
+    assert len(frames_in(demo.prepare_demo(folder))) == 12
+
+
+def test_stopping_leaves_no_half_file(folder):
+    for file in (folder / "frames").glob("lamp-*.dng"):
+        file.unlink()
+    made = demo.Demo(folder)
+    lamp = next(p for p in made.parts_left() if p.name == "lamp")
+    seen = []
+    assert made.make(lamp, lambda done, total: seen.append((done, total)), lambda: len(seen) >= 1) == []
+    left = {p.name for p in (folder / "frames").iterdir()}
+    whole = {name for name in left if name.startswith("lamp-") and name.endswith(".dng")}
+    assert 1 <= len(whole) <= 3
+    for name in whole:
+        assert (folder / "frames" / name).stat().st_size > 7e6
+    assert seen[0] == (1, 6)
+
+
+def test_a_folder_that_cannot_be_written_is_named(tmp_path, demo_frames):
+    (tmp_path / "file").write_text("")
+    made = demo.Demo(tmp_path / "file" / "demo")
+    with pytest.raises(OutputFailed, match="set XDG_DATA_HOME"):
+        made.make(made.parts_left()[0])
