@@ -1,25 +1,14 @@
-"""Fixtures: the demo's frames (made once a run), a small chart frame, a shoot on the demo."""
+"""Fixtures: the demo's frames (made once a run), a small chart frame, a shoot on the demo. The run's own home is in `tests/__init__.py`."""
 
-import atexit
-import os
 import shutil
-import tempfile
 from pathlib import Path
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-#: A home of the run's own: nothing of this user is read or changed, and nothing is left behind.
-_HOME = Path(tempfile.mkdtemp(prefix="velkin-tests-"))
-atexit.register(shutil.rmtree, _HOME, ignore_errors=True)
-os.environ["HOME"] = str(_HOME)
-for _kind in ("CACHE", "CONFIG", "DATA", "STATE"):
-    os.environ[f"XDG_{_kind}_HOME"] = str(_HOME / _kind.lower())
-os.environ["HYPOTHESIS_STORAGE_DIRECTORY"] = str(_HOME / "hypothesis")
 
 import pytest
 
 from velkin.sim import madderfold
 from velkin.sim.demo import write_demo_shoot
 
+from . import HOME
 from .studio import shoot_chart
 
 
@@ -27,7 +16,7 @@ from .studio import shoot_chart
 def pytest_configure(config):
     """What tests write goes into the run's own home too, which goes with it."""
     if config.option.basetemp is None:
-        config.option.basetemp = str(_HOME / "tmp")
+        config.option.basetemp = str(HOME / "tmp")
 
 
 @pytest.fixture(scope="session")

@@ -95,3 +95,12 @@ def test_a_folder_that_cannot_be_written_is_named(tmp_path, demo_frames):
     made = demo.Demo(tmp_path / "file" / "demo")
     with pytest.raises(OutputFailed, match="set XDG_DATA_HOME"):
         made.make(made.parts_left()[0])
+
+
+def test_frames_are_made_where_no_process_can_share_the_work(tmp_path, demo_frames, monkeypatch):
+    def refused(*_):
+        raise PermissionError(13, "Permission denied", "/dev/shm")
+
+    monkeypatch.setattr("multiprocessing.context.SpawnContext.Pool", refused)
+    madderfold.make(tmp_path, names=("north-0402",))
+    assert (tmp_path / "north-0402.dng").read_bytes() == (demo_frames / "north-0402.dng").read_bytes()

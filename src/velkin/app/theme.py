@@ -133,15 +133,15 @@ def _sheet(t: Theme) -> str:
     QCheckBox::indicator, QRadioButton::indicator {{ width: 12px; height: 12px; border: 1px solid {t.edge}; background: {t.field}; }}
     QCheckBox::indicator {{ border-radius: 2px; }}
     QRadioButton::indicator {{ border-radius: 7px; }}
-    QCheckBox::indicator:checked {{ background: {t.chosen}; border-color: {t.chosen}; image: url({tick}); }}
-    QRadioButton::indicator:checked {{ image: url({dot}); border-color: {t.ink}; }}
+    QCheckBox::indicator:checked {{ background: {t.chosen}; border-color: {t.chosen}; image: url("{tick}"); }}
+    QRadioButton::indicator:checked {{ image: url("{dot}"); border-color: {t.ink}; }}
     QCheckBox:focus, QRadioButton:focus {{ font-weight: 600; }}
     QHeaderView::up-arrow, QHeaderView::down-arrow {{ width: 0; height: 0; }}
     QComboBox::drop-down {{ border: 0; width: 22px; }}
-    QComboBox::down-arrow {{ image: url({arrow}); width: 9px; height: 9px; }}
+    QComboBox::down-arrow {{ image: url("{arrow}"); width: 9px; height: 9px; }}
     QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ border: 0; width: 18px; }}
-    QSpinBox::up-arrow, QDoubleSpinBox::up-arrow {{ image: url({up}); width: 8px; height: 8px; }}
-    QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url({arrow}); width: 8px; height: 8px; }}
+    QSpinBox::up-arrow, QDoubleSpinBox::up-arrow {{ image: url("{up}"); width: 8px; height: 8px; }}
+    QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url("{arrow}"); width: 8px; height: 8px; }}
     QComboBox QAbstractItemView {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.edge};
                    selection-background-color: {t.chosen}; selection-color: {t.chosen_ink}; }}
     QTableView, QListView, QTreeView {{ background: {t.panel}; color: {t.ink}; border: 0; gridline-color: {t.panel};

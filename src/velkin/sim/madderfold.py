@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import multiprocessing
 import os
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -271,16 +271,31 @@ def make(
     wanted = [(i, p) for i, p in every if (names is None or p.stem in names) and not p.is_file()]
     if not wanted:
         return frame_files(folder)
-    # spawned, not forked: the window's threads may be running already
-    with multiprocessing.get_context("spawn").Pool(min(os.cpu_count() or 1, len(wanted))) as pool:  # its end ends the workers
-        jobs = pool.imap_unordered(partial(_shoot_frame, folder), [index for index, _ in wanted])
-        done = 0
-        while done < len(wanted) and not stopped():
+    for done, _ in enumerate(_as_they_are_made(folder, [index for index, _ in wanted], stopped), start=1):
+        progress(done, len(wanted))
+    return frame_files(folder)
+
+
+def _as_they_are_made(folder: Path, indices: list[int], stopped: Callable[[], bool]) -> Iterator[None]:
+    """Make frames on all cores, or one after another where the system lets no process share work; one item for each."""
+    fresh = multiprocessing.get_context("spawn")  # not forked: the window's threads may be running already
+    try:
+        workers = fresh.Pool(min(os.cpu_count() or 1, len(indices)))
+    except OSError:
+        for index in indices:
+            if stopped():
+                return
+            _shoot_frame(folder, index)
+            yield
+        return
+    with workers as pool:  # its end ends the workers
+        jobs = pool.imap_unordered(partial(_shoot_frame, folder), indices)
+        left = len(indices)
+        while left and not stopped():
             with suppress(multiprocessing.TimeoutError):
                 jobs.next(timeout=0.1)
-                done += 1
-                progress(done, len(wanted))
-    return frame_files(folder)
+                left -= 1
+                yield
 
 
 def digest(folder: Path) -> str:
