@@ -12,5 +12,5 @@ HOME = Path(tempfile.mkdtemp(prefix="velkin-tests-"))
 atexit.register(shutil.rmtree, HOME, ignore_errors=True)
 os.environ["HOME"] = str(HOME)
 for _kind in ("CACHE", "CONFIG", "DATA", "STATE"):
-    os.environ[f"XDG_{_kind}HOME"] = str(HOME / _kind.lower())
+    os.environ[f"XDG_{_kind}_HOME"] = str(HOME / _kind.lower())
 os.environ["HYPOTHESIS_STORAGE_DIRECTORY"] = str(HOME / "hypothesis")
