@@ -16,7 +16,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from velkin.app.main import make_application, settle
-from velkin.app.views.gamut_plot import FULL, GLASS, SOLIDS, GamutPlot, Points, Shown
+from velkin.app.widgets.gamut_plot import FULL, GLASS, SOLIDS, GamutPlot, Points, Shown
 from velkin.app.window import Window
 from velkin.core.files import raw
 from velkin.core.gamut.ease import ease

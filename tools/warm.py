@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from progress import told
 
-from velkin.app.views import solid_raster
+from velkin.app.widgets import solid_raster
 from velkin.core.gamut.easing import BRUSHED, DETAIL, Place, Stroke, full_strength, new_easing
 from velkin.core.icc.space import plain_ink
 from velkin.core.path import PictureStage, path_of

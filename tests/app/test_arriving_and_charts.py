@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
-from velkin.app.small_pictures import EDGE, SmallPictures
+from velkin.app.flow.small_pictures import EDGE, SmallPictures
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart
 from velkin.core.charts.judge import Verdict

@@ -6,10 +6,10 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from velkin.app import theme
-from velkin.app.finder import Finder
 from velkin.app.main import make_application, settle
-from velkin.app.views.chrome import Notice
-from velkin.app.views.status_line import StatusLine
+from velkin.app.sheets.finder import Finder
+from velkin.app.widgets.chrome import Notice
+from velkin.app.widgets.status_line import StatusLine
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 
-from velkin.app.drawing import to_image
+from velkin.app.flow.drawing import to_image
 from velkin.app.main import make_application
 from velkin.app.rooms.chart_view import ChartView
 from velkin.core.cameraprofiles.profile import profile_from_json

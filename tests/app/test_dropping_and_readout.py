@@ -6,12 +6,12 @@ import numpy as np
 import pytest
 from PyQt6.QtGui import QColor, QImage
 
-from velkin.app.benches.pin_numbers import PinTable, full_scale, here_words, lab_words, read_pin
-from velkin.app.desk.colour_spaces import SpaceBox, second_line, space_label
-from velkin.app.desk.deciding import _pixels, warn_of_wrong_verb
-from velkin.app.drawing import Drawn, Rendered, Seen
 from velkin.app.dropping import sorted_drop
-from velkin.app.readout import numbers_under
+from velkin.app.flow.drawing import Drawn, Rendered, Seen
+from velkin.app.flow.readout import here_words, numbers_under, read_pin
+from velkin.app.jobs.deciding import _pixels, warn_of_wrong_verb
+from velkin.app.widgets.pin_table import PinTable, full_scale, lab_words
+from velkin.app.widgets.space_box import SpaceBox, second_line, space_label
 from velkin.core.icc.space import LAB, grays, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.icc.write_input import input_matrix_profile

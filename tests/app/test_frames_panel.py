@@ -4,9 +4,9 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 
-from velkin.app.drawing import to_image
+from velkin.app.flow.drawing import to_image
 from velkin.app.main import settle
-from velkin.app.views.frames_panel import FILTERS
+from velkin.app.widgets.frames_panel import FILTERS
 
 LEFT = Qt.MouseButton.LeftButton
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier

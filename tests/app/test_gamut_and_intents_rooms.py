@@ -11,8 +11,8 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 
 from velkin.app.main import make_application, settle
-from velkin.app.views.gamut_plot import FULL, GLASS, LINE, SLICE, SOLIDS, UV, XY, GamutPlot, Points, Shown, codes_of
-from velkin.app.views.solid_raster import dots, fill
+from velkin.app.widgets.gamut_plot import FULL, GLASS, LINE, SLICE, SOLIDS, UV, XY, GamutPlot, Points, Shown, codes_of
+from velkin.app.widgets.solid_raster import dots, fill
 from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import grays, space_of
 from velkin.core.icc.transform import Intent

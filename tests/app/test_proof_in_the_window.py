@@ -11,9 +11,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from velkin.app.benches.proof import diagnosis
+from velkin.app.flow.loss_map import ramp
 from velkin.app.main import settle
-from velkin.app.views.hue_ring import HueRing
-from velkin.app.views.loss_map import ramp
+from velkin.app.widgets.hue_ring import HueRing
 from velkin.core.conversion.convert import Conversion
 from velkin.core.gamut.easing import BRUSHED, HUE, KNEE, OVERALL, WHERE_OUT, Place, Stroke, full_strength
 from velkin.core.gamut.outside import ChannelEnds, Outside

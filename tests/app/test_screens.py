@@ -11,11 +11,11 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QSettings
 
+from velkin.app.flow.service import RenderService
+from velkin.app.jobs.screen_sources import XProperties, daemon_profile, property_name
+from velkin.app.jobs.screens import GENERIC, Screens
 from velkin.app.main import make_application, settle
-from velkin.app.model import ShootModel
-from velkin.app.screen_sources import XProperties, daemon_profile, property_name
-from velkin.app.screens import GENERIC, Screens
-from velkin.app.service import RenderService
+from velkin.app.model.shoot_model import ShootModel
 from velkin.app.sheets.screen_sheet import ScreenSheet
 from velkin.core.spaces.rgb import SRGB
 from velkin.sim.press import press_profile

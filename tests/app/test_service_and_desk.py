@@ -10,9 +10,9 @@ import pytest
 from PyQt6.QtGui import QImage
 
 from velkin.app import service as service_module
-from velkin.app.drawing import Seen
+from velkin.app.flow.drawing import Seen
+from velkin.app.flow.service import RenderService
 from velkin.app.main import make_application, open_window, settle
-from velkin.app.service import RenderService
 from velkin.core.cameraprofiles.export import ExportChoices
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in

@@ -5,8 +5,8 @@ from dataclasses import replace
 import pytest
 
 from velkin.app import words
+from velkin.app.flow.stops import DOTTED, HAIRLINE, LINK_WORDS, SOLID, edited_since_written, stops_of
 from velkin.app.main import settle
-from velkin.app.stops import DOTTED, HAIRLINE, LINK_WORDS, SOLID, edited_since_written, stops_of
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24

@@ -14,7 +14,7 @@ from velkin.app.sheets.copy_sheet import CopySheet
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
 from velkin.app.sheets.space_sheets import OwnSpaceSheet, PurposeSheet, suited
-from velkin.app.views.frames_panel import HELD
+from velkin.app.widgets.frames_panel import HELD
 from velkin.core.icc.space import same
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB

@@ -9,9 +9,9 @@ from PyQt6.QtGui import QColor, QImage, QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
 from velkin.app import theme
-from velkin.app.drawing import to_image
+from velkin.app.flow.drawing import to_image
 from velkin.app.main import make_application
-from velkin.app.views.viewer import PictureView, surround_grey
+from velkin.app.widgets.viewer import PictureView, surround_grey
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import SRGB
 

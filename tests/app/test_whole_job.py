@@ -9,7 +9,7 @@ import pytest
 from PIL import Image, ImageCms
 from PyQt6.QtCore import QPoint, Qt
 
-from velkin.app.desk.handing_off import Ended
+from velkin.app.jobs.handing_off import Ended
 from velkin.app.main import settle
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import read

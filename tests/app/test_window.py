@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QSettings, Qt
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QMenuBar, QWidget
 
 from velkin.app import theme
-from velkin.app.desk.handing_off import Ended
+from velkin.app.jobs.handing_off import Ended
 from velkin.app.main import make_application, settle
 from velkin.app.window import Window
 from velkin.core.files.raw import decode
@@ -107,7 +107,7 @@ def test_every_action_is_in_a_menu_and_every_control_has_a_name(window):
 
 
 def test_commands_are_found_by_name(qtbot, window):
-    from velkin.app.finder import Finder
+    from velkin.app.sheets.finder import Finder
 
     finder = Finder(list(window.menu.by_name.values()), window)
     finder.field.setText("open proof")

@@ -226,7 +226,7 @@ ACTIONS = st.lists(
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(actions=ACTIONS, name=st.sampled_from(["other", "bare", "same"]))
 def test_path_stops_ledger_numbers_and_written_file_agree(mill, tmp_path_factory, actions, name):
-    from velkin.app.stops import stops_of
+    from velkin.app.flow.stops import stops_of
 
     folder = tmp_path_factory.mktemp("truth")
     shoot = Shoot.create(folder / "t.velkin", "t")

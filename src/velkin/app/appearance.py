@@ -8,7 +8,7 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from velkin.app import theme
-from velkin.app.views.viewer import surround_grey
+from velkin.app.widgets.viewer import surround_grey
 
 if TYPE_CHECKING:
     from velkin.app.window import Window

@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-from velkin.app.desk.desk import Desk
+from velkin.app.jobs.desk import Desk
 from velkin.core.cameraprofiles.shelf import file_name
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart, save_text

@@ -11,8 +11,8 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication
 
 from velkin.app import glyphs, theme
-from velkin.app.model import first_frame
-from velkin.app.service import RenderService
+from velkin.app.flow.service import RenderService
+from velkin.app.model.shoot_model import first_frame
 from velkin.app.window import Window
 from velkin.core.errors import VelkinError
 from velkin.core.shoot.shoot import Shoot

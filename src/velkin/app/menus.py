@@ -11,7 +11,7 @@ from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QMenuBar, QSlider, QWidget, QWidgetAction
 
 from velkin.app import theme
-from velkin.app.model import STOPS
+from velkin.app.model.shoot_model import STOPS
 
 if TYPE_CHECKING:
     from velkin.app.window import Window

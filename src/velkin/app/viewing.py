@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, QTimer
 
-from velkin.app.drawing import Measured, Rendered, Seen, pooled
-from velkin.app.readout import numbers_under
-from velkin.app.stops import stops_of
+from velkin.app.flow.drawing import Measured, Rendered, Seen, pooled
+from velkin.app.flow.readout import numbers_under
+from velkin.app.flow.stops import stops_of
 from velkin.app.words import share
 from velkin.core.tags.ledger import CONVERT as CONVERTED
 
@@ -21,15 +21,15 @@ if TYPE_CHECKING:
     from velkin.app.actions.space import SpaceActions
     from velkin.app.benches.proof import ProofBench
     from velkin.app.benches.working import WorkingBench
+    from velkin.app.flow.service import RenderService
     from velkin.app.menus import Menus
-    from velkin.app.model import ShootModel
+    from velkin.app.model.shoot_model import ShootModel
     from velkin.app.rooms.chart_room import ChartRoom
-    from velkin.app.service import RenderService
-    from velkin.app.views.easing_view import EasingView
-    from velkin.app.views.frames_panel import FramesPanel
-    from velkin.app.views.path_bar import PathBar
-    from velkin.app.views.scope import Scope
-    from velkin.app.views.status_line import StatusLine
+    from velkin.app.widgets.easing_view import EasingView
+    from velkin.app.widgets.frames_panel import FramesPanel
+    from velkin.app.widgets.path_bar import PathBar
+    from velkin.app.widgets.scope import Scope
+    from velkin.app.widgets.status_line import StatusLine
 
 
 class Viewing:

@@ -37,28 +37,28 @@ from velkin.app.benches.proof import ProofBench
 from velkin.app.benches.source import SourceBench
 from velkin.app.benches.start import StartBench
 from velkin.app.benches.working import WorkingBench
-from velkin.app.desk.desk import Desk
-from velkin.app.drawing import Measured, Rendered
 from velkin.app.dropping import sorted_drop
-from velkin.app.finder import Finder
+from velkin.app.flow.drawing import Measured, Rendered
+from velkin.app.flow.service import RenderService
+from velkin.app.jobs.desk import Desk
+from velkin.app.jobs.screens import Screens
 from velkin.app.menus import Menus
-from velkin.app.model import COMPARISONS, STOPS, ShootModel
+from velkin.app.model.shoot_model import COMPARISONS, STOPS, ShootModel
 from velkin.app.rooms.chart_editor import ChartEditor
 from velkin.app.rooms.chart_room import ChartRoom
 from velkin.app.rooms.fit_room import FitRoom
-from velkin.app.rooms.room import Room
 from velkin.app.rooms.shelf_room import ShelfRoom
 from velkin.app.rooms.try_on_room import TryOnRoom
-from velkin.app.screens import Screens
-from velkin.app.service import RenderService
+from velkin.app.sheets.finder import Finder
 from velkin.app.viewing import Viewing
-from velkin.app.views.chrome import Line, Notice, TopBar
-from velkin.app.views.easing_view import EasingView
-from velkin.app.views.frames_panel import FramesPanel
-from velkin.app.views.path_bar import PathBar
-from velkin.app.views.scope import Scope
-from velkin.app.views.status_line import JOB, StatusLine
-from velkin.app.views.viewer import PictureView
+from velkin.app.widgets.chrome import Line, Notice, TopBar
+from velkin.app.widgets.easing_view import EasingView
+from velkin.app.widgets.frames_panel import FramesPanel
+from velkin.app.widgets.path_bar import PathBar
+from velkin.app.widgets.room import Room
+from velkin.app.widgets.scope import Scope
+from velkin.app.widgets.status_line import JOB, StatusLine
+from velkin.app.widgets.viewer import PictureView
 from velkin.app.window_keys import WindowKeys
 from velkin.core.errors import VelkinError
 

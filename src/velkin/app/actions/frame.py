@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
-from velkin.app.desk.desk import Desk
+from velkin.app.jobs.desk import Desk
 from velkin.app.words import count
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from velkin.app.desk.desk import Desk
+from velkin.app.jobs.desk import Desk
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
 

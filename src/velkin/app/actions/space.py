@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
-from velkin.app.benches.pin_numbers import PinNumbers, read_pin
+from velkin.app.flow.readout import PinNumbers, read_pin
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
 from velkin.app.sheets.space_sheets import OwnSpaceSheet, PurposeSheet

@@ -18,8 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from velkin.app.benches.parts import compact, labelled, row_of, soft
-from velkin.app.desk.desk import Desk
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import compact, labelled, row_of, soft
 from velkin.app.words import signed
 from velkin.core.shoot.state import Frame
 from velkin.core.whitebalance import COOLEST, WARMEST

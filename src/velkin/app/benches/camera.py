@@ -9,8 +9,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
 
 from velkin.app.benches.balance import BalanceSection
-from velkin.app.benches.parts import Bench, Facts, Figure, beside, button, compact, row_of, soft
-from velkin.app.desk.desk import Desk
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import Bench, Facts, Figure, beside, button, compact, row_of, soft
 from velkin.app.words import count, model_words, profile_line, signed, temperature_words
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile

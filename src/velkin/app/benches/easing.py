@@ -19,10 +19,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from velkin.app.benches.parts import Facts, Slide, button, compact, labelled, row_of, soft
-from velkin.app.desk.desk import Desk
-from velkin.app.drawing import Measured
-from velkin.app.views.hue_ring import HueRing
+from velkin.app.flow.drawing import Measured
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.hue_ring import HueRing
+from velkin.app.widgets.parts import Facts, Slide, button, compact, labelled, row_of, soft
 from velkin.app.words import share
 from velkin.core.gamut.ease import set_aside
 from velkin.core.gamut.easing import (

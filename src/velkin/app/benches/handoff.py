@@ -10,9 +10,9 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QLabel, QRadioButton, QScrollArea, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
-from velkin.app.benches.parts import Bench, Rule, button, row_of, soft, state_label
-from velkin.app.desk.desk import Desk
-from velkin.app.desk.handing_off import STAGES, Ended
+from velkin.app.jobs.desk import Desk
+from velkin.app.jobs.handing_off import STAGES, Ended
+from velkin.app.widgets.parts import Bench, Rule, button, row_of, soft, state_label
 from velkin.app.words import CONVERT, count, time_left
 from velkin.core.handoff.destination import Destination
 from velkin.core.icc.space import same

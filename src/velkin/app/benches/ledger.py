@@ -6,8 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import button, row_of, soft
-from velkin.app.desk.desk import Desk
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import button, row_of, soft
 from velkin.app.words import ASSIGN, CONVERT, signed
 from velkin.core.tags.ledger import MEANING
 

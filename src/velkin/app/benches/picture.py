@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from velkin.app.benches.parts import Bench, Facts, soft, state_label
-from velkin.app.model import ShootModel
+from velkin.app.model.shoot_model import ShootModel
+from velkin.app.widgets.parts import Bench, Facts, soft, state_label
 from velkin.app.words import ASSIGN
 
 

@@ -7,11 +7,11 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.easing import EasingSection
-from velkin.app.benches.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
-from velkin.app.desk.colour_spaces import second_line, space_label
-from velkin.app.desk.desk import Desk
-from velkin.app.drawing import Measured
-from velkin.app.proof_view import MARKS
+from velkin.app.flow.drawing import Measured
+from velkin.app.jobs.desk import Desk
+from velkin.app.model.proof_view import MARKS
+from velkin.app.widgets.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
+from velkin.app.widgets.space_box import second_line, space_label
 from velkin.app.words import CONVERT, share, signed
 from velkin.core.conversion.effect import intent_name
 from velkin.core.gamut.outside import Outside

@@ -8,11 +8,12 @@ from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QRadio
 
 from velkin.app import glyphs, theme
 from velkin.app.benches.ledger import LedgerList
-from velkin.app.benches.parts import Bench, Facts, Rule, beside, button, labelled, soft, state_label
-from velkin.app.benches.pin_numbers import PinNumbers, PinTable
-from velkin.app.desk.colour_spaces import SpaceBox, second_line
-from velkin.app.desk.desk import Desk
-from velkin.app.stops import tag_glyph
+from velkin.app.flow.readout import PinNumbers
+from velkin.app.flow.stops import tag_glyph
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import Bench, Facts, Rule, beside, button, labelled, soft, state_label
+from velkin.app.widgets.pin_table import PinTable
+from velkin.app.widgets.space_box import SpaceBox, second_line
 from velkin.app.words import ASSIGN, CONVERT, MODELS
 from velkin.core.icc.space import Space
 from velkin.core.shoot.state import Frame

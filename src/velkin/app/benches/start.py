@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from velkin.app.benches.parts import Bench, button, soft, state_label
+from velkin.app.widgets.parts import Bench, button, soft, state_label
 
 
 class StartBench(Bench):

@@ -7,12 +7,13 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QLabel, QRadioButton
 
-from velkin.app.benches.parts import Bench, Facts, Figure, button, compact, labelled, row_of, soft
-from velkin.app.benches.pin_numbers import PinNumbers, PinTable, full_scale
-from velkin.app.desk.colour_spaces import SpaceBox, second_line
-from velkin.app.desk.deciding import Forecast, warn_of_wrong_verb
-from velkin.app.desk.desk import Desk
-from velkin.app.drawing import Measured
+from velkin.app.flow.drawing import Measured
+from velkin.app.flow.readout import PinNumbers
+from velkin.app.jobs.deciding import Forecast, warn_of_wrong_verb
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import Bench, Facts, Figure, button, compact, labelled, row_of, soft
+from velkin.app.widgets.pin_table import PinTable, full_scale
+from velkin.app.widgets.space_box import SpaceBox, second_line
 from velkin.app.words import ASSIGN, CONVERT, MODELS, count, share, signed
 from velkin.core.conversion.effect import in_words, intent_name
 from velkin.core.icc.space import Space, same

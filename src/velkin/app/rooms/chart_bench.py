@@ -6,8 +6,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPolygonF
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
 
-from velkin.app.benches.parts import Bench, Figure, button, labelled, row_of, soft
-from velkin.app.rooms.chart_parts import CloseUp, LightMap, PatchTable, QualityRow
+from velkin.app.widgets.chart_parts import CloseUp, LightMap, PatchTable, QualityRow
+from velkin.app.widgets.parts import Bench, Figure, button, labelled, row_of, soft
 from velkin.app.words import count
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart

@@ -25,10 +25,10 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, button, labelled, row_of, soft
-from velkin.app.desk.desk import Desk
-from velkin.app.rooms.chart_parts import screen_colour
-from velkin.app.rooms.room import Room
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.chart_parts import screen_colour
+from velkin.app.widgets.parts import Bench, button, labelled, row_of, soft
+from velkin.app.widgets.room import Room
 from velkin.app.words import signed
 from velkin.core.charts.definition import LARGEST, Chart, neutral_patches
 from velkin.core.charts.measured import chart_from_reading

@@ -16,13 +16,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from velkin.app.benches.parts import button, compact, soft
-from velkin.app.desk.desk import Desk
-from velkin.app.drawing import Rendered
+from velkin.app.flow.drawing import Rendered
+from velkin.app.jobs.desk import Desk
 from velkin.app.rooms.chart_bench import ChartBench
-from velkin.app.rooms.chart_parts import Swatches, outline_of
 from velkin.app.rooms.chart_view import ChartView
-from velkin.app.rooms.room import Room
+from velkin.app.widgets.chart_parts import Swatches, outline_of
+from velkin.app.widgets.parts import button, compact, soft
+from velkin.app.widgets.room import Room
 from velkin.app.words import signed
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.report import patch_colours

@@ -14,7 +14,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
 from velkin.app import theme
-from velkin.app.views.viewer import PictureView
+from velkin.app.widgets.viewer import PictureView
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.read import Choices
 from velkin.core.charts.refining import homography, project

@@ -7,8 +7,8 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
-from velkin.app.benches.parts import Heading, Rule, button, compact, labelled, row_of, soft
-from velkin.app.desk.colour_spaces import SpaceBox
+from velkin.app.widgets.parts import Heading, Rule, button, compact, labelled, row_of, soft
+from velkin.app.widgets.space_box import SpaceBox
 from velkin.core.conversion.effect import intent_name
 from velkin.core.files.formats import SUBSAMPLINGS, TIFF_COMPRESSIONS, best_bits
 from velkin.core.files.metadata import ALL, KEEPING, MetadataPolicy

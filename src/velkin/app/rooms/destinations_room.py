@@ -21,10 +21,10 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Rule, button, row_of
-from velkin.app.desk.desk import Desk
+from velkin.app.jobs.desk import Desk
 from velkin.app.rooms.destination_form import DestinationForm
-from velkin.app.rooms.room import Room
+from velkin.app.widgets.parts import Rule, button, row_of
+from velkin.app.widgets.room import Room
 from velkin.app.words import ASSIGN, CONVERT
 from velkin.core.errors import VelkinError
 from velkin.core.handoff.destination import Destination
@@ -293,7 +293,7 @@ class DestinationsRoom(Room):
             self._model.notice.emit(f"{out.name} was written.")
 
     def _lab_help(self) -> None:
-        from velkin.app.sheets.help_sheet import HelpSheet
+        from velkin.app.widgets.help_sheet import HelpSheet
 
         HelpSheet("What does my lab want?", LAB_HELP, self).exec()
 

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.rooms.chart_parts import screen_colour
+from velkin.app.widgets.chart_parts import screen_colour
 from velkin.app.words import signed
 from velkin.core.cameraprofiles.fit import Fitted
 from velkin.core.cameraprofiles.models import NAMES, WORDS

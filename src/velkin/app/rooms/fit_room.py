@@ -10,12 +10,12 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, Figure, Heading, button, compact, labelled, row_of, soft
-from velkin.app.desk.desk import Desk
-from velkin.app.desk.fitting import FitReport, FitWish
-from velkin.app.rooms.chart_parts import PatchTable
+from velkin.app.jobs.desk import Desk
+from velkin.app.jobs.fitting import FitReport, FitWish
 from velkin.app.rooms.fit_parts import ErrorVectors, ModelCards, SplitPatches
-from velkin.app.rooms.room import Room
+from velkin.app.widgets.chart_parts import PatchTable
+from velkin.app.widgets.parts import Bench, Figure, Heading, button, compact, labelled, row_of, soft
+from velkin.app.widgets.room import Room
 from velkin.app.words import count
 from velkin.core.cameraprofiles.models import WORDS
 from velkin.core.cameraprofiles.profile import CameraProfile, LightFit

@@ -21,11 +21,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from velkin.app.benches.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
-from velkin.app.desk.colour_spaces import SpaceBox
-from velkin.app.desk.desk import Desk
-from velkin.app.rooms.room import Room
-from velkin.app.views.gamut_plot import (
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.gamut_plot import (
     FULL,
     GLASS,
     LETTERS,
@@ -39,6 +36,9 @@ from velkin.app.views.gamut_plot import (
     Shown,
     codes_of,
 )
+from velkin.app.widgets.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
+from velkin.app.widgets.room import Room
+from velkin.app.widgets.space_box import SpaceBox
 from velkin.app.words import share
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.proof import lab, outside_of

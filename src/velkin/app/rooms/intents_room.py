@@ -11,10 +11,10 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import button
-from velkin.app.desk.desk import Desk
-from velkin.app.drawing import to_image
-from velkin.app.rooms.room import Room
+from velkin.app.flow.drawing import to_image
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import button
+from velkin.app.widgets.room import Room
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.intents import Rendering, advice, best_of, renderings
 from velkin.core.icc.space import Space

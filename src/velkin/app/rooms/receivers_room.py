@@ -12,10 +12,10 @@ from PyQt6.QtGui import QImage, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
-from velkin.app.benches.parts import Rule, button, compact
-from velkin.app.desk.desk import Desk
-from velkin.app.drawing import to_image
-from velkin.app.rooms.room import Room
+from velkin.app.flow.drawing import to_image
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import Rule, button, compact
+from velkin.app.widgets.room import Room
 from velkin.app.words import count
 from velkin.core.errors import VelkinError
 from velkin.core.render import shown

@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, Facts, Figure, button, labelled, row_of, soft
-from velkin.app.desk.desk import Desk
-from velkin.app.rooms.room import Room
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import Bench, Facts, Figure, button, labelled, row_of, soft
+from velkin.app.widgets.room import Room
 from velkin.app.words import count, model_words, temperature_words
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint

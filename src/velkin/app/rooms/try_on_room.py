@@ -12,10 +12,10 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import Bench, Facts, button, soft, state_label
-from velkin.app.desk.desk import Desk
-from velkin.app.drawing import to_image
-from velkin.app.rooms.room import Room
+from velkin.app.flow.drawing import to_image
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import Bench, Facts, button, soft, state_label
+from velkin.app.widgets.room import Room
 from velkin.app.words import ASSIGN
 from velkin.core.conversion.convert import as_float, linear_in
 from velkin.core.errors import VelkinError

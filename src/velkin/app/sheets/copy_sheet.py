@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from velkin.app.benches.parts import Rule, button, labelled
-from velkin.app.sheets.sheet import Sheet
+from velkin.app.widgets.parts import Rule, button, labelled
+from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
 from velkin.core.files.formats import FORMATS, holds_transparency
 from velkin.core.handoff.copies import CopyWish

@@ -11,8 +11,8 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import Heading, Rule, beside, button, compact, labelled, row_of, soft
-from velkin.app.sheets.sheet import Sheet
+from velkin.app.widgets.parts import Heading, Rule, beside, button, compact, labelled, row_of, soft
+from velkin.app.widgets.sheet import Sheet
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.export import FORMATS, ExportChoices, cannot

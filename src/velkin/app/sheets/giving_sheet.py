@@ -5,9 +5,9 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import Heading, Rule, button, labelled, row_of, soft
-from velkin.app.model import ShootModel
-from velkin.app.sheets.sheet import Sheet
+from velkin.app.model.shoot_model import ShootModel
+from velkin.app.widgets.parts import Heading, Rule, button, labelled, row_of, soft
+from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import count
 from velkin.core.shoot.giving import Giving, GivingPlan, plan_giving
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import Rule, soft
-from velkin.app.desk.colour_spaces import SpaceBox
-from velkin.app.desk.desk import Desk
-from velkin.app.sheets.sheet import Sheet
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import Rule, soft
+from velkin.app.widgets.sheet import Sheet
+from velkin.app.widgets.space_box import SpaceBox
 from velkin.core.tags.rules import ACTION_WORDS, CASES, GIVE, IntakeRules
 from velkin.core.tags.rules import Rule as IntakeRule
 

@@ -7,9 +7,9 @@ from pathlib import Path
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QLabel, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import Facts, compact, soft, state_label
-from velkin.app.screens import GENERIC, SYSTEM, Screens
-from velkin.app.sheets.sheet import Sheet
+from velkin.app.jobs.screens import GENERIC, SYSTEM, Screens
+from velkin.app.widgets.parts import Facts, compact, soft, state_label
+from velkin.app.widgets.sheet import Sheet
 from velkin.core.icc.space import Space
 from velkin.sim.demo import screen_files
 

@@ -13,10 +13,10 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Rule, soft
-from velkin.app.desk.colour_spaces import second_line
-from velkin.app.desk.desk import Desk
-from velkin.app.sheets.sheet import Sheet
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import Rule, soft
+from velkin.app.widgets.sheet import Sheet
+from velkin.app.widgets.space_box import second_line
 from velkin.app.words import share
 from velkin.core.shoot.outside import ShootOutside
 from velkin.core.spaces.purposes import COSTS, PURPOSES

@@ -17,9 +17,9 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Rule, labelled, soft
-from velkin.app.desk.desk import Desk
-from velkin.app.sheets.sheet import Sheet
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import Rule, labelled, soft
+from velkin.app.widgets.sheet import Sheet
 from velkin.core.errors import NotSupported
 from velkin.core.spaces.custom import KINDS, OwnSpace
 from velkin.core.spaces.rgb import BUILT_IN, SRGB, RGBSpace

@@ -18,8 +18,8 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.benches.parts import Heading, Rule, button, labelled, row_of, soft
-from velkin.app.sheets.sheet import Sheet
+from velkin.app.widgets.parts import Heading, Rule, button, labelled, row_of, soft
+from velkin.app.widgets.sheet import Sheet
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.variants import IDENTITY, MIXERS, Variant, reach_for
 from velkin.core.errors import FitRefused

@@ -22,8 +22,8 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from velkin.app.drawing import Drawn, Measured, Rendered, Seen, at_most, draw, draw_part, kept_mask, numbers_of, to_image
-from velkin.app.small_pictures import SmallPictures
+from velkin.app.flow.drawing import Drawn, Measured, Rendered, Seen, at_most, draw, draw_part, kept_mask, numbers_of, to_image
+from velkin.app.flow.small_pictures import SmallPictures
 from velkin.core.cameraprofiles.models import Matrix
 from velkin.core.errors import VelkinError
 from velkin.core.files.source import decode_source

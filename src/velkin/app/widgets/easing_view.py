@@ -6,9 +6,9 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QPointingDevice, QTabletEvent
 
 from velkin.app import theme
-from velkin.app.proof_view import ProofView
-from velkin.app.views.loss_map import TOP, ramp
-from velkin.app.views.viewer import PictureView
+from velkin.app.flow.loss_map import TOP, ramp
+from velkin.app.model.proof_view import ProofView
+from velkin.app.widgets.viewer import PictureView
 
 Points = tuple[tuple[float, float, float], ...]
 

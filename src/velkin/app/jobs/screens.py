@@ -13,9 +13,9 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QScreen
 
-from velkin.app.model import ShootModel
-from velkin.app.screen_sources import XProperties, daemon_profile, property_name
-from velkin.app.service import RenderService
+from velkin.app.flow.service import RenderService
+from velkin.app.jobs.screen_sources import XProperties, daemon_profile, property_name
+from velkin.app.model.shoot_model import ShootModel
 from velkin.core.errors import BadProfile
 from velkin.core.gamut.solid import common, solid_of
 from velkin.core.icc.space import Space, load_space, space_of

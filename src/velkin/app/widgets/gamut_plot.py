@@ -15,7 +15,7 @@ from PyQt6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QWidget
 
 from velkin.app import theme
-from velkin.app.drawing import to_image
+from velkin.app.flow.drawing import to_image
 from velkin.core.gamut.solid import Solid, chromaticities, uv_prime
 from velkin.core.spaces.lab import lab_to_xyz
 from velkin.core.spaces.rgb import SRGB
@@ -383,7 +383,7 @@ class GamutPlot(QWidget):
         opacity: Floats,
         spots: tuple[Floats, NDArray[np.bool_]] | None,
     ) -> None:
-        from velkin.app.views import solid_raster  # loaded where needed: the compiler takes a moment
+        from velkin.app.widgets import solid_raster  # loaded where needed: the compiler takes a moment
 
         by = self.devicePixelRatioF()
         width, height = round(rect.width() * by), round(rect.height() * by)

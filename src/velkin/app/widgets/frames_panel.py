@@ -22,8 +22,8 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QApplication, QComboBox, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
-from velkin.app.model import ShootModel
-from velkin.app.stops import edited_since_written, tag_glyph
+from velkin.app.flow.stops import edited_since_written, tag_glyph
+from velkin.app.model.shoot_model import ShootModel
 from velkin.app.words import count, light_line
 from velkin.core.path import ColourPath
 from velkin.core.shoot.state import Frame, State, WrittenFile

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from velkin.core.errors import VelkinError
 
 if TYPE_CHECKING:
-    from velkin.app.desk.desk import Desk
+    from velkin.app.jobs.desk import Desk
     from velkin.sim.demo import Demo, Part
 
 

@@ -17,7 +17,7 @@ from velkin.core.icc.space import Space
 from velkin.core.shoot.shoot import Shoot
 
 if TYPE_CHECKING:
-    from velkin.app.desk.desk import Desk
+    from velkin.app.jobs.desk import Desk
     from velkin.core.handoff.jobs import Job, Plan
     from velkin.core.handoff.preflight import Concern
     from velkin.core.handoff.run import Control, Done, Pace

@@ -30,7 +30,7 @@ from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.pins import Pin
 
 if TYPE_CHECKING:
-    from velkin.app.desk.desk import Desk
+    from velkin.app.jobs.desk import Desk
     from velkin.core.handoff.copies import CopyWish
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from velkin.app import theme
-from velkin.app.drawing import Measured
+from velkin.app.flow.drawing import Measured
 from velkin.app.words import share
 from velkin.core.gamut.outside import Outside
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from platformdirs import user_data_path
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 
-from velkin.app.service import RenderService
+from velkin.app.flow.service import RenderService
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import Shelf, ShelfEntry

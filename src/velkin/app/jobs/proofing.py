@@ -14,7 +14,7 @@ from velkin.core.icc.transform import Intent
 from velkin.core.render import to_working
 
 if TYPE_CHECKING:
-    from velkin.app.desk.desk import Desk
+    from velkin.app.jobs.desk import Desk
     from velkin.core.gamut.solve import Solution
 
 

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import button
-from velkin.app.desk.desk import Desk
+from velkin.app.jobs.desk import Desk
+from velkin.app.widgets.parts import button
 
 
 class Room(QWidget):

@@ -25,7 +25,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 
 if TYPE_CHECKING:
-    from velkin.app.desk.desk import Desk
+    from velkin.app.jobs.desk import Desk
 
 Floats = NDArray[np.float64]
 

@@ -7,8 +7,8 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QSizePolicy, QWidget
 
 from velkin.app import glyphs, theme
-from velkin.app.model import STOPS
-from velkin.app.stops import DOTTED, LINK_WORDS, SOLID, Stop
+from velkin.app.flow.stops import DOTTED, LINK_WORDS, SOLID, Stop
+from velkin.app.model.shoot_model import STOPS
 
 _PAD = 18
 

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QFileSystemWatcher, QObject, Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 
-from velkin.app.benches.parts import compact
-from velkin.app.model import ShootModel
-from velkin.app.service import RenderService
+from velkin.app.flow.service import RenderService
+from velkin.app.model.shoot_model import ShootModel
 from velkin.core.icc.collection import Collection
-from velkin.core.icc.space import ICCSpace, Space, grays
+from velkin.core.icc.space import Space, grays
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 
 
@@ -76,55 +74,3 @@ class ColourSpaces(QObject):
         """Every space that pictures may be converted to."""
         found = [s for m in ("rgb", "cmyk", "gray") for s in self.of_model(m)]
         return [s for s in found if isinstance(s, RGBSpace) or s.kind != "input"]
-
-
-def space_label(space: Space) -> str:
-    """A space where it is chosen."""
-    if isinstance(space, ICCSpace) and space.model != "rgb":
-        return f"{space.name}   ({'gray' if space.model == 'gray' else space.model.upper()})"
-    return space.name
-
-
-def second_line(space: Space | None) -> str:
-    """What labs and other files may call a space; empty where there is no other name."""
-    if isinstance(space, RGBSpace) and space.trade_name:
-        return f"labs call it {space.trade_name}"
-    return ""
-
-
-class SpaceBox(QComboBox):
-    """Chooses one space."""
-
-    picked = pyqtSignal(object)  # Space
-
-    def __init__(self, name: str) -> None:
-        super().__init__()
-        compact(self)
-        self.setAccessibleName(name)
-        self._spaces: dict[str, Space] = {}
-        self.activated.connect(lambda _: self.picked.emit(self.space()))
-
-    def offer(self, spaces: list[Space], chosen: str = "") -> None:
-        """Fill the list; what was chosen stays where it is still there."""
-        keep = chosen or (self.currentData() or "")
-        if [s.id for s in spaces] != list(self._spaces):
-            self._spaces = {s.id: s for s in spaces}
-            self.blockSignals(True)
-            self.clear()
-            for space in spaces:
-                self.addItem(space_label(space), space.id)
-                self.setItemData(self.count() - 1, second_line(space), Qt.ItemDataRole.ToolTipRole)
-            self.blockSignals(False)
-        index = self.findData(keep)
-        if index >= 0:
-            self.setCurrentIndex(index)
-
-    def space(self) -> Space | None:
-        """The chosen space."""
-        return self._spaces.get(str(self.currentData()))
-
-    def choose(self, identifier: str) -> None:
-        """Choose a space by its id."""
-        index = self.findData(identifier)
-        if index >= 0:
-            self.setCurrentIndex(index)

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from velkin.app import theme
-from velkin.app.benches.parts import soft
+from velkin.app.widgets.parts import soft
 
 #: The words of whatever the desk does.
 JOB = "job"

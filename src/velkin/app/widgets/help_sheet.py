@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from velkin.app.benches.parts import state_label
-from velkin.app.sheets.sheet import Sheet
+from velkin.app.widgets.parts import state_label
+from velkin.app.widgets.sheet import Sheet
 
 
 class HelpSheet(Sheet):

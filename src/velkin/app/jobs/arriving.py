@@ -24,7 +24,7 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import Frame
 
 if TYPE_CHECKING:
-    from velkin.app.desk.desk import Desk
+    from velkin.app.jobs.desk import Desk
 
 
 class Arriving(QObject):

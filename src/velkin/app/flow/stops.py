@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from velkin.app.drawing import Measured
+from velkin.app.flow.drawing import Measured
 from velkin.app.words import ASSIGN, CONVERT, count, share, temperature_words
 from velkin.core.icc.space import same
 from velkin.core.path import ColourPath

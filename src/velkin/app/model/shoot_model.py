@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from velkin.app.proof_view import ProofView
+from velkin.app.model.proof_view import ProofView
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space

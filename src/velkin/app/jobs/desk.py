@@ -14,17 +14,17 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from velkin.app.desk.arriving import Arriving
-from velkin.app.desk.charting import Charting, about
-from velkin.app.desk.colour_spaces import ColourSpaces
-from velkin.app.desk.deciding import Deciding
-from velkin.app.desk.demo_making import DemoMaking
-from velkin.app.desk.fitting import Fitting
-from velkin.app.desk.handing_off import HandingOff
-from velkin.app.desk.proofing import Proofing
-from velkin.app.desk.shelving import Shelving, usual_folder
-from velkin.app.model import ShootModel
-from velkin.app.service import RenderService
+from velkin.app.flow.service import RenderService
+from velkin.app.jobs.arriving import Arriving
+from velkin.app.jobs.charting import Charting, about
+from velkin.app.jobs.colour_spaces import ColourSpaces
+from velkin.app.jobs.deciding import Deciding
+from velkin.app.jobs.demo_making import DemoMaking
+from velkin.app.jobs.fitting import Fitting
+from velkin.app.jobs.handing_off import HandingOff
+from velkin.app.jobs.proofing import Proofing
+from velkin.app.jobs.shelving import Shelving, usual_folder
+from velkin.app.model.shoot_model import ShootModel
 from velkin.app.words import count, signed
 from velkin.core.cameraprofiles.anyprofile import check_camera, load_any
 from velkin.core.cameraprofiles.matrices import built_in

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
-from velkin.app.views.loss_map import ONLY_GREY, map_colours
+from velkin.app.flow.loss_map import ONLY_GREY, map_colours
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.outside import Outside, measure_outside
 from velkin.core.gamut.proof import PLAIN, Paper, lost_there, outside

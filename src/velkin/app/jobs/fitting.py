@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from velkin.app.desk.charting import about
+from velkin.app.jobs.charting import about
 from velkin.app.words import count
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.export import ExportChoices, exported
@@ -27,7 +27,7 @@ from velkin.core.shoot.state import Frame
 from velkin.core.spectra import Illuminant
 
 if TYPE_CHECKING:
-    from velkin.app.desk.desk import Desk
+    from velkin.app.jobs.desk import Desk
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,1 @@
+"""Jobs: what changes the shoot or takes time, a module a subject; no widgets."""

@@ -1,1 +1,0 @@
-"""What is looked at in the window, each knowing only its data: viewer, path bar, frames, scope, plots."""

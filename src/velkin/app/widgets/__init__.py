@@ -1,0 +1,1 @@
+"""Widgets that pages share: viewer, path bar, frames, scope, tables, plots; they know neither jobs nor the window."""
