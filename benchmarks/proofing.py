@@ -59,10 +59,10 @@ def _toggle(window: Window, key: Qt.Key, again: bool) -> float:
     if not again:
         window.service._kept_drawn.clear()
         window.service._kept_pieces.clear()
-    old = window.rendered
+    old = window.flow.rendered
     begun = time.perf_counter()
     QTest.keyClick(window.view, key)
-    _until(lambda: window.rendered is not old)
+    _until(lambda: window.flow.rendered is not old)
     window.view.repaint()
     taken = 1000 * (time.perf_counter() - begun)
     settle(window, 20)
@@ -87,16 +87,16 @@ def bench_toggling(report: Report, folder: Path, frame: Path) -> None:
     window = Window(settings)
     window.resize(1280, 800)
     window.show()
-    window.desk.open_shoot(folder / "large.velkin")
-    window.open_stop("proof")
-    _until(lambda: window.rendered is not None)
+    window.jobs.shoots.open(folder / "large.velkin")
+    window.actions_.open_stop("proof")
+    _until(lambda: window.flow.rendered is not None)
     settle(window, 120)
     window.activateWindow()
     window.view.setFocus()
-    height, width = window.rendered.working.shape[:2]
-    visible = np.ascontiguousarray(np.round(np.clip(window.rendered.working, 0, 1) * 65535).astype(np.uint16))
+    height, width = window.flow.rendered.working.shape[:2]
+    visible = np.ascontiguousarray(np.round(np.clip(window.flow.rendered.working, 0, 1) * 65535).astype(np.uint16))
     for name, space in (("sRGB", None), ("press", press)):
-        window.desk.proofing.set_goal(space, window.model.state.goal.intent, True)
+        window.jobs.proof.set_goal(space, window.model.state.goal.intent, True)
         settle(window, 180)
         base = _little_cms(visible, SRGB if space is None else press)
         for key, what in ((Qt.Key.Key_D, "proof"), (Qt.Key.Key_X, "hatching")):
@@ -110,26 +110,26 @@ def bench_toggling(report: Report, folder: Path, frame: Path) -> None:
                 f"again {again:.0f} ms; LittleCMS, {width} × {height}: {base:.0f} ms",
                 at_most(fresh, 60, "ms"),
             )
-    window.desk.proofing.set_goal(None, window.model.state.goal.intent, True)
-    bench = window.proof_bench.easing
+    window.jobs.proof.set_goal(None, window.model.state.goal.intent, True)
+    bench = window.benches.proof.easing
     bench.add_stage(KNEE)
     settle(window, 120)
     slider = bench.strength.slider
     slider.setSliderDown(True)
     begun, steps = time.perf_counter(), 60
     for n in range(steps):
-        old = window.rendered
+        old = window.flow.rendered
         slider.setValue(99 - n)
-        _until(lambda old=old: window.rendered is not old)
+        _until(lambda old=old: window.flow.rendered is not old)
         window.view.repaint()
     rate = steps / (time.perf_counter() - begun)
     waits = []
     for n in range(5):
         begun = time.perf_counter()
         slider.setValue(30 + n)
-        _until(lambda: window.measured is not None and window.measured.path == window.model.path())
+        _until(lambda: window.flow.measured is not None and window.flow.measured.path == window.model.path())
         waits.append(time.perf_counter() - begun)
-    pixels = window.measured.there_outside.pixels
+    pixels = window.flow.measured.there_outside.pixels
     report.line("dragging an easing's strength, 24 MP", f"{rate:.0f} updates/s", at_least(rate, 20))
     report.line(
         "  its share follows, from a sample of the full size",
@@ -139,7 +139,11 @@ def bench_toggling(report: Report, folder: Path, frame: Path) -> None:
     )
     begun = time.perf_counter()
     slider.setSliderDown(False)
-    _until(lambda: window.measured is not None and window.measured.exact and window.measured.path == window.model.path())
+    _until(
+        lambda: (
+            window.flow.measured is not None and window.flow.measured.exact and window.flow.measured.path == window.model.path()
+        )
+    )
     report.line("  exact share of all 24 MP after letting go", f"{time.perf_counter() - begun:.2f} s")
     window.close()
     application.processEvents()

@@ -243,8 +243,8 @@ def work(seconds):
     QTimer.singleShot(int(1000 * seconds), loop.quit)
     loop.exec()
 begun = time.perf_counter()
-window.desk.open_shoot(Path(sys.argv[1]))
-while window.rendered is None:
+window.jobs.shoots.open(Path(sys.argv[1]))
+while window.flow.rendered is None:
     work(0.005)
 opened = time.perf_counter() - begun
 work(2)
@@ -255,10 +255,10 @@ for place in range(0, bar.maximum(), 180):
     work(0.016)
 scrolled = max(beats)
 order = window.model.state.order()
-window.desk.set_balance((order[0],), (1.7, 1.0, 1.5), "typed")
+window.jobs.camera.set_balance((order[0],), (1.7, 1.0, 1.5), "typed")
 work(1)
 begun = time.perf_counter()
-window.desk.give(plan_giving(window.model.state, order[0], order, Giving()))
+window.jobs.camera.give(plan_giving(window.model.state, order[0], order, Giving()))
 print(opened, scrolled, time.perf_counter() - begun, len(order))
 window.close()
 """
@@ -349,7 +349,7 @@ from velkin.app.main import make_application, open_window
 app = make_application()
 window = open_window(None, QSettings(sys.argv[1], QSettings.Format.IniFormat))
 window.show()
-window.desk.open_demo()
+window.jobs.demo.open()
 loop = QEventLoop()
 window.service.rendered.connect(lambda _: QTimer.singleShot(0, loop.quit))
 loop.exec()

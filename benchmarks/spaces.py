@@ -182,7 +182,7 @@ app = make_application()
 from velkin.app.window import Window
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.spaces.rgb import BUILT_IN
+from velkin.app.model.places import Page
 folder = Path(sys.argv[1])
 shoot = Shoot.create(folder / "try.velkin", "try")
 frame = shoot.add_frames([look_at(folder / "large.tif")])[0]
@@ -194,25 +194,28 @@ settings.setValue("icc_folders", str(folder / "icc"))
 window = Window(settings)
 window.resize(1280, 800)
 window.show()
-window.desk.open_shoot(folder / "try.velkin")
+window.jobs.shoots.open(folder / "try.velkin")
 def wait(ready):
     end = time.perf_counter() + 60
     while not ready() and time.perf_counter() < end:
         app.processEvents()
         time.sleep(0.002)
-wait(lambda: window.measured is not None and window.measured.exact)
+wait(lambda: window.flow.measured is not None and window.flow.measured.exact)
 from velkin.core.icc.space import load_space
-extra = tuple(load_space(p) for p in sorted(folder.glob("extra*.icc")))
+for path in sorted(folder.glob("extra*.icc")):
+    window.model.places.go(Page.TRY_ON, frame, load_space(path))
+room = window.navigator.made(Page.TRY_ON)
+wait(lambda: bool(room.sheet.tiles))
+window.model.places.back()
 times = []
 for _ in range(3):
-    window.try_on_room.sheet.tiles = []
+    room.sheet.tiles = []
     begun = time.perf_counter()
-    window.rooms.setCurrentWidget(window.try_on_room)
-    window.try_on_room.enter(frame, extra)
-    wait(lambda: bool(window.try_on_room.sheet.tiles))
+    window.model.places.go(Page.TRY_ON, frame)
+    wait(lambda: bool(room.sheet.tiles))
     app.processEvents()
     times.append(time.perf_counter() - begun)
-print(times[0], sorted(times)[1], len(window.try_on_room.sheet.tiles))
+print(times[0], sorted(times)[1], len(room.sheet.tiles))
 window.close()
 """
 

@@ -13,6 +13,7 @@ from PyQt6.QtCore import QEventLoop, QPointF, QSettings, QTimer
 from PyQt6.QtWidgets import QScrollArea
 
 from velkin.app.main import make_application, settle
+from velkin.app.model.places import Page
 from velkin.app.window import Window
 from velkin.core.cameraprofiles.dng_export import dng_profile
 from velkin.core.cameraprofiles.dng_file import dng_to_bytes
@@ -44,12 +45,12 @@ def foreign(folder: Path, profile: CameraProfile) -> Path:
 
 def proof(window: Window, picture: Callable[[str], None]) -> None:
     """Easing, the gamut room and intents side by side, for the stand-in press."""
-    bench = window.proof_bench
+    bench = window.benches.proof
     bench.easing.add_stage(HUE)
     window.model.pick("")
     frame = window.model.frame
     assert frame is not None
-    teal = window.proofs.hue_at(0.72, 0.4)
+    teal = window.actions_.picking.hue_at(0.72, 0.4)
     assert teal is not None
     bench.easing.hue_picked(teal)
     settle(window, 60)
@@ -60,21 +61,21 @@ def proof(window: Window, picture: Callable[[str], None]) -> None:
     bar.setValue(bar.maximum())
     picture("bench-easing")
     bar.setValue(0)
-    window.desk.proofing.set_easings((), "take the easings away")
-    window.spaces.bring_profile(next((demo_folder() / "arrived").glob("*.icc")))
-    ink = next(s for s in window.desk.spaces.destinations() if s.model == "cmyk")
+    window.jobs.proof.set_easings((), "take the easings away")
+    window.actions_.space.keep_space_of(next((demo_folder() / "arrived").glob("*.icc")))
+    ink = next(s for s in window.jobs.spaces.destinations() if s.model == "cmyk")
     bench.choose(ink.id)
     settle(window, 60)
-    window.proofs.gamut()
-    room = window.proofs._gamut
+    window.actions_.proof.gamut()
+    room = window.navigator.made(Page.GAMUT)
     assert room is not None
     wait_for(lambda: bool(room.plot.shown))
     room.show_view("solids")
     room.plot.turn(20, 0)
     picture("gamut-room")
     room.leave()
-    window.proofs.intents()
-    sheet = window.proofs._intents
+    window.actions_.proof.intents()
+    sheet = window.navigator.made(Page.INTENTS)
     assert sheet is not None
     wait_for(lambda: bool(sheet.sheet.images))
     picture("intents")
@@ -85,7 +86,7 @@ def proof(window: Window, picture: Callable[[str], None]) -> None:
 
 def tags(window: Window, picture: Callable[[str], None]) -> None:
     """Finished files from elsewhere: held, tried on, converted."""
-    window.desk.arriving.add_files([demo_folder() / "arrived"])
+    window.jobs.importing.add_files([demo_folder() / "arrived"])
     wait_for(lambda: any(f.name == "shade-card" for f in window.model.state.frames.values()))
     settle(window, 60)
     frames = window.model.state.frames
@@ -98,21 +99,21 @@ def tags(window: Window, picture: Callable[[str], None]) -> None:
 
     show("weave-card-1", "source")
     for x, y in ((0.2, 0.4), (0.74, 0.5)):
-        window.desk.deciding.add_pin(ids["weave-card-1"], x, y)
-    window.source_bench.given.choose("oprgb")
+        window.jobs.colour.add_pin(ids["weave-card-1"], x, y)
+    window.benches.source.given.choose("oprgb")
     settle(window, 60)
-    window.source_bench.choices.button(0).click()
+    window.benches.source.choices.button(0).click()
     picture("source-held")
-    window.spaces.try_on()
-    wait_for(lambda: bool(window.try_on_room.sheet.tiles))
+    window.actions_.space.try_on()
+    wait_for(lambda: bool(window.navigator.made(Page.TRY_ON).sheet.tiles))
     picture("try-on")
-    window.try_on_room.leave()
+    window.navigator.made(Page.TRY_ON).leave()
     show("telephone", "working")
-    window.desk.deciding.add_pin(ids["telephone"], 0.4, 0.5)
-    window.spaces.bring_profile(next((demo_folder() / "arrived").glob("*.icc")))
-    ink = next(s for s in window.desk.spaces.destinations() if s.model == "cmyk")
-    window.working_bench.choose(2, ink.id)
-    wait_for(lambda: "least" in window.working_bench._effect.text())
+    window.jobs.colour.add_pin(ids["telephone"], 0.4, 0.5)
+    window.actions_.space.keep_space_of(next((demo_folder() / "arrived").glob("*.icc")))
+    ink = next(s for s in window.jobs.spaces.destinations() if s.model == "cmyk")
+    window.benches.working.choose(2, ink.id)
+    wait_for(lambda: "least" in window.benches.working._effect.text())
     picture("working-convert")
     window.model.try_entries(())
 
@@ -122,28 +123,28 @@ def handed_off(window: Window, picture: Callable[[str], None]) -> None:
     window.model.open_stop("handoff")
     state = window.model.state
     for d in state.destinations:
-        window.desk.handoff.set_destination(replace(d, ticked=True))
-    window.handoffs.destinations("shade card")
-    room = window.handoffs._destinations
+        window.jobs.handoff.set_destination(replace(d, ticked=True))
+    window.actions_.handoff.destinations("shade card")
+    room = window.navigator.made(Page.DESTINATIONS)
     assert room is not None
     picture("destinations")
     room.leave()
-    window.hand_off()
-    wait_for(lambda: not window.desk.handoff.running, 240)
+    window.actions_.handoff.start()
+    wait_for(lambda: not window.jobs.handoff.running, 240)
     picture("bench-handoff")
     web = state.destinations[0]
-    window.handoff_bench._which.button(2).setChecked(True)
+    window.benches.handoff._which.button(2).setChecked(True)
     for d in (replace(web, space_id="oprgb"), replace(state.destinations[1], ticked=False)):
-        window.desk.handoff.set_destination(d)
-    window.hand_off()
-    wait_for(lambda: not window.desk.handoff.running, 240)
-    window.handoffs.receivers()
-    sheet = window.handoffs._receivers
+        window.jobs.handoff.set_destination(d)
+    window.actions_.handoff.start()
+    wait_for(lambda: not window.jobs.handoff.running, 240)
+    window.actions_.handoff.receivers()
+    sheet = window.navigator.made(Page.RECEIVERS)
     assert sheet is not None
     wait_for(lambda: bool(sheet.views))
     picture("receivers")
     sheet.leave()
-    window.desk.handoff.set_destination(web)
+    window.jobs.handoff.set_destination(web)
 
 
 def main() -> None:
@@ -161,20 +162,21 @@ def main() -> None:
         window = Window(settings)
         window.resize(1280, 800)
         window.show()
-        window.desk.open_shoot(shoot)
+        window.jobs.shoots.open(shoot)
+        settle(window, 60)
         ids = {f.name: f.id for f in window.model.state.frames.values()}
-        room = window.chart_room
+        room = window.navigator.made(Page.CHART)
 
         def picture(of: str) -> None:
             settle(window, 60)
-            window.notice.hide()
+            window.model.messages.clear()
             app.processEvents()
             window.grab().save(str(OUT / f"{of}.png"))
             print(OUT / f"{of}.png")
 
         settle(window, 60)
         for frame, named in (("lamp-0501", "chart-reading"), ("north-0401", "chart-fitted")):
-            window.camera.read_chart(ids[frame])
+            window.model.places.go(Page.CHART, ids[frame])
             wait_for(lambda: room.kept is not None and room.view.has_picture)
             if named == "chart-reading":
                 picture(named)
@@ -185,46 +187,46 @@ def main() -> None:
                 picture(named)
             room._give(True)
         window.model.select(ids["north-0401"])
-        window.profiles.report()
-        wait_for(lambda: window.fit_room.report is not None)
-        window.fit_room._choose_patch(14)
+        window.actions_.profile.report()
+        wait_for(lambda: window.navigator.made(Page.FIT).report is not None)
+        window.navigator.made(Page.FIT)._choose_patch(14)
         picture("fit-report")
-        fitted = window.fit_room.report.fitted
-        window.fit_room.second.setCurrentIndex(1)
-        window.fit_room.second.activated.emit(1)
-        wait_for(lambda: window.fit_room.report.wish.second is not None)
-        window.desk.shelving.add(window.fit_room.named())
-        window.desk.shelving.bring([foreign(folder, fitted.of("table"))])
-        window.fit_room.leave()
-        window.profiles.open_shelf()
+        fitted = window.navigator.made(Page.FIT).report.fitted
+        window.navigator.made(Page.FIT).second.setCurrentIndex(1)
+        window.navigator.made(Page.FIT).second.activated.emit(1)
+        wait_for(lambda: window.navigator.made(Page.FIT).report.wish.second is not None)
+        window.jobs.shelf.add(window.navigator.made(Page.FIT).named())
+        window.jobs.shelf.bring([foreign(folder, fitted.of("table"))])
+        window.navigator.made(Page.FIT).leave()
+        window.actions_.profile.open_shelf()
         picture("shelf")
-        window.shelf_room.leave()
-        window.camera.edit_chart()
+        window.navigator.made(Page.SHELF).leave()
+        window.actions_.camera.edit_chart()
         picture("chart-editor")
-        window._leave_room()
+        window.model.places.back()
         window.model.select(ids["lamp-0505"])
         window.model.compare("wipe")
         wait_for(lambda: window.view.comparison == "wipe" and bool(window.view.others))
         picture("compare-wipe")
         window.model.compare("off")
         window.model.select(ids["north-0412"])
-        window._pointed((900.0, 700.0))
+        window.flow.point_at((900.0, 700.0))
         window.model.open_stop("camera")
         picture("bench-camera")
         window.model.open_stop("proof")
         window.model.show_hatching(True)
         settle(window, 60)
         at = window.view.to_widget(1060, 800)
-        window._pointed((window.view.to_picture(QPointF(at)).x(), 800.0))
+        window.flow.point_at((window.view.to_picture(QPointF(at)).x(), 800.0))
         picture("bench-proof")
         proof(window, picture)
         window.model.show_hatching(False)
         handed_off(window, picture)
-        window.desk.arriving.add_files([demo_folder() / "faults"])
+        window.jobs.importing.add_files([demo_folder() / "faults"])
         wait_for(lambda: any(f.name == "north-0498" for f in window.model.state.frames.values()))
         shadowed = next(f.id for f in window.model.state.frames.values() if f.name == "north-0498")
         room.kept = None
-        window.camera.read_chart(shadowed)
+        window.model.places.go(Page.CHART, shadowed)
         wait_for(lambda: room.kept is not None and room.view.has_picture)
         picture("chart-shadow")
         room.leave()

@@ -1,10 +1,9 @@
 """The real window on a copy of the demo shoot."""
 
-import gc
-
 import pytest
 from PyQt6.QtCore import QSettings
 
+from tests.app.doing import close, open_shoot
 from velkin.app.main import make_application
 from velkin.app.window import Window
 
@@ -24,16 +23,15 @@ def window(qtbot, demo_shoot, tmp_path):
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
     settings.setValue("shelf", str(tmp_path / "shelf"))
     settings.setValue("icc_folders", str(tmp_path / "no profiles here"))
-    gc.collect()  # windows of earlier tests are cycles; each theme would be put on all of them
     made = Window(settings)
     made.resize(1280, 800)
     made.show()
     qtbot.waitExposed(made)
     made.activateWindow()  # a virtual screen has no window manager that would do it
-    assert made.desk.open_shoot(demo_shoot)
-    qtbot.waitUntil(lambda: made.rendered is not None, timeout=60000)
+    assert open_shoot(made, demo_shoot)
+    qtbot.waitUntil(lambda: made.flow.rendered is not None, timeout=60000)
     yield made
-    made.close()
+    close(made)
 
 
 @pytest.fixture

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
 from velkin.app.flow.small_pictures import EDGE, SmallPictures
+from velkin.app.model.places import Page
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart
 from velkin.core.charts.judge import Verdict
@@ -15,9 +16,12 @@ from velkin.sim.crowd import make_crowd
 
 @pytest.fixture
 def room(qtbot, window, ids):
-    window.camera.read_chart(ids["lamp-0501"])
-    qtbot.waitUntil(lambda: window.chart_room.kept is not None and window.chart_room.view.has_picture, timeout=60000)
-    return window.chart_room
+    window.model.places.go(Page.CHART, ids["lamp-0501"])
+    qtbot.waitUntil(
+        lambda: window.navigator.made(Page.CHART).kept is not None and window.navigator.made(Page.CHART).view.has_picture,
+        timeout=60000,
+    )
+    return window.navigator.made(Page.CHART)
 
 
 def settled(qtbot, room):
@@ -31,12 +35,13 @@ def test_what_is_broken_is_listed_and_the_rest_comes_in_and_is_recognised(qtbot,
         files[number].write_bytes(files[number].read_bytes()[: 2000 * number])
     files[25].unlink()
     (tmp_path / "card" / "empty.dng").write_bytes(b"")
-    window.desk.new_shoot(tmp_path / "day.velkin")
-    window.dropped([tmp_path / "card"])
+    window.jobs.shoots.new(tmp_path / "day.velkin")
+    qtbot.waitUntil(lambda: window.model.state.name == "day", timeout=60000)
+    window.actions_.dropped.take([tmp_path / "card"])
     qtbot.waitUntil(lambda: window.model.current is not None, timeout=60000)
     state = window.model.state
-    assert len(state.frames) == 34 and len(window.desk.arriving.left_out) == 6
-    assert all(any(f"day-{n:04d}" in reason for reason in window.desk.arriving.left_out) for n in (3, 9, 17, 21, 30))
+    assert len(state.frames) == 34 and len(window.jobs.importing.left_out) == 6
+    assert all(any(f"day-{n:04d}" in reason for reason in window.jobs.importing.left_out) for n in (3, 9, 17, 21, 30))
     qtbot.waitUntil(lambda: any(f.role == "chart" for f in window.model.state.frames.values()), timeout=60000)
     charts = [f.name for f in window.model.state.frames.values() if f.role == "chart"]
     assert charts == ["day-0000", "day-0020"]
@@ -90,7 +95,7 @@ def test_sample_size_and_even_light_are_kept_with_the_reading(qtbot, window, ids
     choices = window.model.state.readings[ids["lamp-0501"]].reading.choices
     assert (choices.sample, choices.even_light) == (0.3, True)
     room.leave()
-    window.camera.read_chart(ids["lamp-0501"])
+    window.model.places.go(Page.CHART, ids["lamp-0501"])
     assert room.bench.sample.value() == 30 and room.bench.even.isChecked()
 
 
@@ -105,8 +110,8 @@ def test_another_chart_is_looked_for_and_refused_with_its_reason(qtbot, room):
 
 
 def test_a_chart_is_defined_by_table_and_paste_and_kept(qtbot, window):
-    window.camera.edit_chart()
-    editor = window.chart_editor
+    window.actions_.camera.edit_chart()
+    editor = window.navigator.made(Page.CHART_EDITOR)
     editor.columns.setValue(5)
     editor.rows.setValue(3)
     assert editor.table.rowCount() == 15
@@ -116,37 +121,38 @@ def test_a_chart_is_defined_by_table_and_paste_and_kept(qtbot, window):
     editor.paste()
     assert [editor.table.item(0, c).text() for c in (3, 4, 5)] == ["61.50", "2.00", "−3.00"]
     editor.table.item(1, 3).setText("nonsense")
-    assert "no number" in window.notice.label.text()
+    assert "no number" in window.model.messages.latest
     assert editor.table.item(1, 3).text() == "40.00"
     editor.table.item(2, 0).setText("A1")
-    assert "taken" in window.notice.label.text()
+    assert "taken" in window.model.messages.latest
     editor.keep()
     chart = next(c for c in window.model.state.charts.values() if c.name == "Workshop chart")
     assert (chart.columns, chart.rows, len(chart.neutrals) >= 1) == (5, 3, True)
-    assert window.rooms.currentIndex() == 0
+    assert window.navigator.stack.currentIndex() == 0
     window.model.undo()
     assert all(c.name != "Workshop chart" for c in window.model.state.charts.values())
 
 
 def test_a_chart_is_printed_and_its_print_measured_by_the_stand_in(qtbot, window, tmp_path):
-    window.desk.charting.print_chart(velkin48(), tmp_path)
+    window.jobs.charts.print_chart(velkin48(), tmp_path)
     qtbot.waitUntil(lambda: len(list(tmp_path.glob("velkin48*"))) == 3, timeout=60000)
-    window.desk.charting.print_chart(velkin48(), tmp_path)
+    window.jobs.charts.print_chart(velkin48(), tmp_path)
     qtbot.waitUntil(
-        lambda: "velkin48 to print.pdf" in window.notice.label.text() and "there" in window.notice.label.text(), timeout=60000
+        lambda: "velkin48 to print.pdf" in window.model.messages.latest and "there" in window.model.messages.latest,
+        timeout=60000,
     )
     out = tmp_path / "print.txt"
-    window.desk.charting.measure_print(velkin48(), out)
+    window.jobs.charts.measure_print(velkin48(), out)
     qtbot.waitUntil(lambda: "print" in window.model.state.charts, timeout=60000)
     assert load_chart(out).ids == velkin48().ids
-    assert "simulated" in window.notice.label.text()
+    assert "simulated" in window.model.messages.latest
 
 
 def test_a_bad_chart_file_is_named_and_changes_nothing(window, tmp_path):
     bad = tmp_path / "bad.txt"
     bad.write_text("CGATS.17\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L\nEND_DATA_FORMAT\nBEGIN_DATA\nA1\nEND_DATA\n")
-    window.asking.open_chart_file(bad)
-    assert "bad.txt" in window.notice.label.text() and "line 6" in window.notice.label.text()
+    window.actions_.chart.read_file(bad)
+    assert "bad.txt" in window.model.messages.latest and "line 6" in window.model.messages.latest
     assert set(window.model.state.charts) == {"iso24", "velkin48"}
 
 
@@ -155,7 +161,7 @@ def test_lights_are_split_and_merged_from_the_menu(window, ids):
     window.menu.by_name["Begin a new light with this frame"].trigger()
     assert len(window.model.state.lights) == 3
     window.model.select(ids["north-0401"], (ids["north-0401"], ids["north-0413"]))
-    window.menu.by_name["Merge the lights of the chosen frames"].trigger()
+    window.menu.by_name["Merge the lights of the selected frames"].trigger()
     assert len(window.model.state.lights) == 2
 
 

@@ -1,15 +1,16 @@
 """Dialogs, drops, messages and progress: what is asked is done, what is cancelled is not."""
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from velkin.app import theme
 from velkin.app.main import make_application, settle
+from velkin.app.model.places import Page
 from velkin.app.sheets.finder import Finder
-from velkin.app.widgets.chrome import Notice
-from velkin.app.widgets.status_line import StatusLine
+from velkin.app.widgets import message_strip
+from velkin.app.widgets.status_line import Running, StatusLine
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
@@ -22,24 +23,26 @@ def answer(monkeypatch, what, value):
     monkeypatch.setattr(QFileDialog, what, lambda *a, **k: value)
 
 
-def test_a_new_shoot_is_made_where_it_was_asked_for(monkeypatch, window, tmp_path):
+def test_a_new_shoot_is_made_where_it_was_asked_for(qtbot, monkeypatch, window, tmp_path):
     answer(monkeypatch, "getSaveFileName", (str(tmp_path / "Autumn"), ""))
     window.menu.by_name["New shoot…"].trigger()
+    qtbot.waitUntil(lambda: window.model.shoot.path.stem == "Autumn", timeout=60000)
     assert window.model.shoot.path == tmp_path / "Autumn.velkin"
     assert window.top.title.text() == "Autumn"
     assert "Drop raw files or pictures here" in window.view.empty_text and not window.view.has_picture
     window.menu.by_name["New shoot…"].trigger()
-    assert "file of that name already" in window.notice.label.text()
+    assert "file of that name already" in window.model.messages.latest
 
 
-def test_a_shoot_is_opened_and_a_cancelled_dialog_changes_nothing(monkeypatch, window, demo_shoot, tmp_path):
+def test_a_shoot_is_opened_and_a_cancelled_dialog_changes_nothing(qtbot, monkeypatch, window, demo_shoot, tmp_path):
     answer(monkeypatch, "getOpenFileName", ("", ""))
     before = window.model.shoot
     window.menu.by_name["Open a shoot…"].trigger()
     assert window.model.shoot is before
     answer(monkeypatch, "getOpenFileName", (str(demo_shoot), ""))
     window.menu.by_name["Open a shoot…"].trigger()
-    assert window.model.shoot is not before and len(window.model.state.frames) == 12
+    qtbot.waitUntil(lambda: window.model.shoot is not before, timeout=60000)
+    assert len(window.model.state.frames) == 12
     assert window.settings.value("folder") == str(demo_shoot.parent)
 
 
@@ -66,29 +69,29 @@ def test_a_light_gets_the_name_that_was_typed(monkeypatch, window):
 def test_a_missing_source_is_found_again_only_by_its_bytes(monkeypatch, window, demo_frames):
     answer(monkeypatch, "getOpenFileName", (str(demo_frames / "north-0413.dng"), ""))
     window.menu.by_name["Find a missing source…"].trigger()
-    assert "not the file that north-0412 was made from" in window.notice.label.text()
+    assert "not the file that north-0412 was made from" in window.model.messages.latest
     answer(monkeypatch, "getOpenFileName", (str(demo_frames / "north-0412.dng"), ""))
     window.menu.by_name["Find a missing source…"].trigger()
     assert window.model.frame.path == demo_frames / "north-0412.dng"
 
 
-def test_profiles_are_exported_and_imported_by_dialog(monkeypatch, window, ids, tmp_path):
+def test_profiles_are_exported_and_imported_by_dialog(qtbot, monkeypatch, window, ids, tmp_path):
     window.menu.by_name["Export this frame's profile…"].trigger()
-    assert "built-in profile" in window.notice.label.text()
+    assert "built-in profile" in window.model.messages.latest
     frame = window.model.state.frames[ids["north-0401"]]
     kept = read_chart(frame.path, iso24())
     profile = fit(FitRequest(kept.reading, iso24(), frame.facts.unique, built_in(frame.facts), None, "N/W")).of("matrix")
-    window.desk.keep_profile(frame.id, profile, "", True)
+    window.jobs.camera.keep_profile(frame.id, profile, "", True)
     (tmp_path / "n.json").write_text(profile.to_json())
     window.model.select(ids["lamp-0505"])
     answer(monkeypatch, "getOpenFileName", (str(tmp_path / "n.json"), ""))
     window.menu.by_name["Import a profile…"].trigger()
-    assert window.model.frame.profile is not None
+    qtbot.waitUntil(lambda: window.model.frame.profile is not None, timeout=60000)
 
 
 def test_the_folder_of_a_destination_is_chosen(monkeypatch, window, tmp_path):
-    window.handoffs.destinations("web")
-    room = window.handoffs._destinations
+    window.actions_.handoff.destinations("web")
+    room = window.navigator.made(Page.DESTINATIONS)
     answer(monkeypatch, "getExistingDirectory", str(tmp_path / "out"))
     room._browse()
     assert window.model.state.destinations[0].folder == str(tmp_path / "out")
@@ -111,7 +114,7 @@ def test_drops_on_the_window(qtbot, window, demo_shoot, tmp_path, kind):
     )
     window.dropEvent(event)
     if kind == "shoot":
-        assert window.model.shoot is not before
+        qtbot.waitUntil(lambda: window.model.shoot is not before, timeout=60000)
     elif kind == "raw":
         qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=60000)
     else:
@@ -119,54 +122,69 @@ def test_drops_on_the_window(qtbot, window, demo_shoot, tmp_path, kind):
         assert window.model.shoot is before and len(window.model.state.frames) == 12
 
 
-def test_what_was_done_goes_by_itself_and_a_problem_stays(qtbot, monkeypatch):
-    make_application()
-    monkeypatch.setattr(Notice, "_MILLISECONDS", 30)
-    notice = Notice()
-    qtbot.addWidget(notice)
-    notice.say("done")
-    assert notice.isVisible()
-    qtbot.waitUntil(lambda: not notice.isVisible(), timeout=60000)
-    notice.insist("a problem")
+def test_what_was_done_goes_by_itself_and_problems_stay_until_each_is_read(qtbot, monkeypatch, window):
+    monkeypatch.setattr(message_strip, "_SHOWN", 60)
+    monkeypatch.setattr(message_strip, "_HURRIED", 30)
+    strip, messages = window.messages, window.model.messages
+    before = window.view.geometry()
+    messages.say("done")
+    messages.say("done too")
+    assert strip.notice.isVisible() and strip.notice.label.text() == "done"
+    qtbot.waitUntil(lambda: strip.notice.label.text() == "done too", timeout=60000)
+    qtbot.waitUntil(lambda: not strip.isVisible(), timeout=60000)
+    messages.insist("a problem")
+    messages.insist("another")
     qtbot.wait(150)
-    assert notice.isVisible()
-    notice.say("")
-    assert not notice.isVisible()
+    assert strip.problem.isVisible() and strip.problem.label.text() == "a problem" and strip.more.text() == "and 1 more"
+    assert window.view.geometry() == before, "nothing moves when messages come"
+    at = strip.mapTo(window, strip.rect().center())
+    assert window.view.geometry().contains(window.view.parentWidget().mapFrom(window, at)), "they lie over the picture"
+    qtbot.mouseClick(strip.dismiss, Qt.MouseButton.LeftButton)
+    assert strip.problem.label.text() == "another"
+    qtbot.mouseClick(strip.dismiss, Qt.MouseButton.LeftButton)
+    assert not strip.isVisible()
+    assert [m.text for m in messages.history][-4:] == ["done", "done too", "a problem", "another"]
 
 
-def test_progress_shows_the_job_that_can_be_cancelled_first(window):
-    status = window.status
-    window.status.follow("Drawing thumbnails", 3, 12, False)
-    assert status.words.text() == "Drawing thumbnails 3 of 12" and not status.cancel.isVisible()
-    window.status.follow("Handing off", 1, 8, True)
-    assert status.words.text() == "Handing off 1 of 8" and status.cancel.isVisible()
-    assert (status.bar.value(), status.bar.maximum()) == (1, 8)
-    window.status.follow("job", 0, 0, True)
-    assert status.words.text() == "Drawing thumbnails 3 of 12"
-    window.status.follow("Drawing thumbnails", 12, 0, False)
-    assert status.words.text() == "" and not status.bar.isVisible()
-
-
-def test_cancel_is_told(qtbot):
+def test_the_status_line_shows_work_with_its_own_cancel_and_all_of_it_on_demand(qtbot):
     make_application()
     status = StatusLine()
     qtbot.addWidget(status)
+    status.resize(1200, 26)
     status.show()
-    status.follow("Looking", 1, 2, True)
-    with qtbot.waitSignal(status.cancelled, timeout=60000):
-        qtbot.mouseClick(status.cancel, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
+    stopped = []
+    first = Running("Handing off", 1, 8, lambda: stopped.append("first"))
+    second = Running("Looking for charts", 3, 40, lambda: stopped.append("second"))
+    status.show_running([first])
+    assert status.work.words.text() == "Handing off, 1 of 8" and not status.several.isVisible()
+    assert (status.work.bar.value(), status.work.bar.maximum()) == (1, 8)
+    status.show_running([first, second, Running("Drawing thumbnails", 2, 9)])
+    assert status.several.text().startswith("3 jobs")
+    qtbot.mouseClick(status.several, Qt.MouseButton.LeftButton)
+    rows = status.all.rows
+    assert [r.words.text() for r in rows] == [
+        "Handing off, 1 of 8",
+        "Looking for charts, 3 of 40",
+        "Drawing thumbnails, 2 of 9",
+    ]
+    assert [r.cancel.isVisible() for r in rows] == [True, True, False]
+    qtbot.mouseClick(rows[1].cancel, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(status.work.cancel, Qt.MouseButton.LeftButton)
+    assert stopped == ["second", "first"]
+    status.show_running([])
+    assert not status.work.isVisible() and not status.all.isVisible()
 
 
 def test_numbers_of_another_frame_are_never_left_standing(window, ids):
     settle(window, 90)
-    window._pointed((900.0, 700.0))
+    window.flow.point_at((900.0, 700.0))
     first = window.status.here.value.text()
     assert first
     window.model.select(ids["north-0402"])
     assert window.status.here.value.text() == ""
     settle(window, 90)
     assert window.status.here.value.text() not in ("", first)
-    window._pointed(None)
+    window.flow.point_at(None)
     assert window.status.at.value.text() == ""
 
 
@@ -196,7 +214,7 @@ def test_every_view_draws_in_both_themes(window, name):
     window.appearance.set_theme(name)
     settle(window, 90)
     for stop in ("source", "camera", "working", "proof", "handoff"):
-        window.open_stop(stop)
+        window.actions_.open_stop(stop)
         shot = window.grab().toImage()
         panel = theme.current().colour("panel")
         assert shot.pixelColor(shot.width() - 8, shot.height() - 60).red() == panel.red()
@@ -205,16 +223,17 @@ def test_every_view_draws_in_both_themes(window, name):
 
 def test_working_in_another_space_changes_the_readout_and_not_the_look(window):
     settle(window, 90)
-    window._pointed((900.0, 700.0))
-    look, here, lab = window.rendered.image, window.status.here.value.text(), window.status.lab.value.text()
-    bench = window.working_bench
+    window.flow.point_at((900.0, 700.0))
+    look, here, lab = window.flow.rendered.image, window.status.here.value.text(), window.status.lab.value.text()
+    window.actions_.open_stop("working")
+    bench = window.benches.working
     bench._space.choose("bt2020")
     bench._chosen(bench._space.space())
     settle(window, 90)
-    window._pointed((900.0, 700.0))
+    window.flow.point_at((900.0, 700.0))
     assert window.status.here.value.text() != here
     assert window.status.lab.value.text() == lab
-    now = window.rendered.image
+    now = window.flow.rendered.image
     worst = max(
         abs(getattr(now.pixelColor(x, y), c)() - getattr(look.pixelColor(x, y), c)())
         for x in range(20, 1200, 60)

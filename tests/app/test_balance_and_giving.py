@@ -5,6 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QDialog
 
+from velkin.app.main import settle
 from velkin.app.sheets.giving_sheet import GivingSheet
 from velkin.core.cameraprofiles.matrices import built_in
 
@@ -12,8 +13,8 @@ from velkin.core.cameraprofiles.matrices import built_in
 @pytest.fixture
 def bench(window, ids):
     window.model.select(ids["lamp-0505"])
-    window.open_stop("camera")
-    return window.camera_bench.balance
+    window.actions_.open_stop("camera")
+    return window.benches.camera.balance
 
 
 def shown(window):
@@ -62,6 +63,7 @@ def test_keys_on_the_slider_are_steps_of_their_own(window, ids, bench):
 
 def test_n_and_a_click_pick_a_neutral_on_every_chosen_frame(qtbot, window, ids, bench):
     window.model.select(ids["lamp-0505"], (ids["lamp-0505"], ids["lamp-0506"]))
+    assert settle(window, 90)  # one picks on the picture that is seen
     qtbot.keyClick(window.view, Qt.Key.Key_N)
     assert window.model.picking and window.view.picking == 15
     at = window.view.to_widget(1200, 60).toPoint()  # the grey paper
@@ -74,13 +76,13 @@ def test_n_and_a_click_pick_a_neutral_on_every_chosen_frame(qtbot, window, ids, 
 
 
 def test_a_pick_on_something_coloured_is_doubted_aloud(qtbot, window, ids, bench):
-    window.desk.pick_neutral(ids["lamp-0505"], (850.0, 800.0), 15.0, (ids["lamp-0505"],))  # rust-dyed wool
-    qtbot.waitUntil(lambda: "perhaps no neutral" in window.notice.label.text(), timeout=60000)
+    window.jobs.camera.pick_neutral(ids["lamp-0505"], (850.0, 800.0), 15.0, (ids["lamp-0505"],))  # rust-dyed wool
+    qtbot.waitUntil(lambda: "perhaps no neutral" in window.model.messages.latest, timeout=60000)
 
 
 def test_escape_ends_picking_without_a_change(qtbot, window, bench):
     before = window.model.path().camera
-    window.camera.pick_neutral()
+    window.actions_.picking.neutral()
     qtbot.keyClick(window.view, Qt.Key.Key_Escape)
     assert not window.model.picking and window.model.path().camera == before
 
@@ -108,17 +110,17 @@ def test_the_sheet_says_what_it_will_do_before_it_does_it(qtbot, window, ids, be
     sheet.balance.setChecked(True)
     sheet.give_button.click()
     assert sheet.result() == QDialog.DialogCode.Accepted
-    window.desk.give(sheet.plan)
+    window.jobs.camera.give(sheet.plan)
     state = window.model.state
     assert state.path(ids["lamp-0508"]).camera.balance == state.path(ids["lamp-0505"]).camera.balance
-    assert "5 frames got balance." in window.notice.label.text()
+    assert "5 frames got balance." in window.model.messages.latest
     window.model.undo()
     assert window.model.state.frames[ids["lamp-0508"]].balance is None
 
 
 def test_v_steps_through_the_ways_to_compare_at_the_same_place(qtbot, window, ids):
     window.model.select(ids["north-0412"])
-    window.desk.set_balance((ids["north-0412"],), (1.0, 1.0, 2.0), "typed")
+    window.jobs.camera.set_balance((ids["north-0412"],), (1.0, 1.0, 2.0), "typed")
     seen = []
     for _ in range(3):
         qtbot.keyClick(window.view, Qt.Key.Key_V)

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, Qt
 
 from velkin.app.flow.drawing import to_image
 from velkin.app.main import make_application
+from velkin.app.model.places import Page
 from velkin.app.rooms.chart_view import ChartView
 from velkin.core.cameraprofiles.profile import profile_from_json
 from velkin.core.charts.built_in import iso24
@@ -111,8 +112,8 @@ def test_without_corners_the_grid_is_gone_and_keys_do_nothing(qtbot, view):
 
 @pytest.fixture
 def room(qtbot, window, ids):
-    window.camera.read_chart(ids["north-0401"])
-    made = window.chart_room
+    window.model.places.go(Page.CHART, ids["north-0401"])
+    made = window.navigator.made(Page.CHART)
     qtbot.waitUntil(lambda: made.kept is not None and made.view.has_picture, timeout=60000)
     return made
 
@@ -127,7 +128,7 @@ def test_the_chart_is_found_where_it_was_drawn(room):
 def test_the_reading_is_kept_in_the_shoot_and_marks_the_frame(room, window, ids):
     assert window.model.state.readings[ids["north-0401"]] == room.kept
     room.leave()
-    window.camera.read_chart(ids["north-0401"])
+    window.model.places.go(Page.CHART, ids["north-0401"])
     assert room.kept is not None, "a kept reading is shown at once, without searching again"
 
 
@@ -197,8 +198,8 @@ def test_a_fit_is_kept_only_when_it_is_given(qtbot, room, window, ids):
 
 def test_escape_leaves_and_a_stop_leaves_too(qtbot, room, window):
     qtbot.keyClick(room.view, Qt.Key.Key_Escape)
-    assert window.rooms.currentIndex() == 0
-    window.camera.read_chart(window.model.current)
-    assert window.rooms.currentWidget() is room
-    window.open_stop("proof")
-    assert window.rooms.currentIndex() == 0 and window.model.stop == "proof"
+    assert window.navigator.stack.currentIndex() == 0
+    window.model.places.go(Page.CHART, window.model.current)
+    assert window.navigator.stack.currentWidget() is room
+    window.actions_.open_stop("proof")
+    assert window.navigator.stack.currentIndex() == 0 and window.model.stop == "proof"

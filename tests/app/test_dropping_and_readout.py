@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 from PyQt6.QtGui import QColor, QImage
 
-from velkin.app.dropping import sorted_drop
+from velkin.app.actions.dropped import sorted_drop
 from velkin.app.flow.drawing import Drawn, Rendered, Seen
 from velkin.app.flow.readout import here_words, numbers_under, read_pin
-from velkin.app.jobs.deciding import _pixels, warn_of_wrong_verb
+from velkin.app.jobs.colour import _pixels, warn_of_wrong_verb
 from velkin.app.widgets.pin_table import PinTable, full_scale, lab_words
 from velkin.app.widgets.space_box import SpaceBox, second_line, space_label
 from velkin.core.icc.space import LAB, grays, space_of
@@ -53,7 +53,7 @@ def test_what_the_destination_cannot_hold_is_said_under_the_pointer():
     numbers = np.full((4, 4, 3), (10, 255, 10), np.uint8)
     path = path_of(PictureStage(OPRGB), ROMM, SRGB)
     r = Rendered(1, path, Seen(SRGB), Drawn(QImage()), to_working(numbers, path), (), numbers)
-    assert numbers_under((1.0, 1.0), r, (4, 4))[3].endswith("outside")
+    assert numbers_under((1.0, 1.0), r, (4, 4))[3].endswith("out of gamut")
 
 
 def test_ink_is_told_in_per_cent():

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 
 from velkin.app.main import make_application, settle
+from velkin.app.model.places import Page
 from velkin.app.widgets.gamut_plot import FULL, GLASS, LINE, SLICE, SOLIDS, UV, XY, GamutPlot, Points, Shown, codes_of
 from velkin.app.widgets.solid_raster import dots, fill
 from velkin.core.gamut.solid import solid_of
@@ -23,7 +24,7 @@ from velkin.sim.press import press_profile
 @pytest.fixture
 def press(window):
     space = space_of(press_profile(4))
-    window.desk.command(lambda s: s.keep_space(space))
+    window.jobs.command(lambda s: s.keep_space(space))
     return space
 
 
@@ -32,7 +33,7 @@ def room(qtbot, window, ids):
     window.model.select(ids["north-0412"])
     assert settle(window, 90)
     qtbot.keyClick(window.view, Qt.Key.Key_G)
-    found = window.proofs._gamut
+    found = window.navigator.made(Page.GAMUT)
     qtbot.waitUntil(lambda: bool(found.plot.shown), timeout=60000)
     return found
 
@@ -50,7 +51,7 @@ def test_the_room_shows_spaces_volumes_and_the_pictures_colours(qtbot, window, r
     assert names == ["sRGB", "ROMM RGB"]  # the screen is sRGB too and is shown once
     assert room.table.item(0, 2).text() == "0.83" and room.table.item(1, 3).text() == "29"
     held = float(room.table.item(0, 4).text())
-    assert held == pytest.approx(100 * (1 - window.measured.there_outside.share), abs=1.0)
+    assert held == pytest.approx(100 * (1 - window.flow.measured.there_outside.share), abs=1.0)
     assert "is held by sRGB" in room._figure.words.text() and 500 < len(room.plot.points.lab) < 5000
     room.add.choose("p3")
     room.add_button.click()
@@ -69,7 +70,7 @@ def test_the_room_shows_spaces_volumes_and_the_pictures_colours(qtbot, window, r
     room.points.click()
     assert not room.plot.show_points
     QTest.keyClick(room, Qt.Key.Key_Escape)
-    assert window.rooms.currentIndex() == 0
+    assert window.navigator.stack.currentIndex() == 0
 
 
 def test_every_view_plots_and_saves(qtbot, room, tmp_path, press):
@@ -138,10 +139,10 @@ def test_quadrilaterals_are_filled_to_their_edges_in_either_direction():
 
 def test_intents_side_by_side_with_figures_and_one_is_used(qtbot, window, ids, press):
     window.model.select(ids["north-0412"])
-    window.desk.proofing.set_goal(press, Intent.RELATIVE, True)
+    window.jobs.proof.set_goal(press, Intent.RELATIVE, True)
     assert settle(window, 60)
     qtbot.keyClick(window.view, Qt.Key.Key_I)
-    room = window.proofs._intents
+    room = window.navigator.made(Page.INTENTS)
     qtbot.waitUntil(lambda: len(room.sheet.images) == 4, timeout=60000)
     assert "loses least here" in room.advice.text() and room.use.isEnabled()
     assert (
@@ -154,7 +155,7 @@ def test_intents_side_by_side_with_figures_and_one_is_used(qtbot, window, ids, p
     QTest.mouseClick(room.sheet, Qt.MouseButton.LeftButton, pos=cell)
     assert room.sheet.current == 1
     room.use.click()
-    assert window.model.state.goal.intent is Intent.PERCEPTUAL and window.rooms.currentIndex() == 0
+    assert window.model.state.goal.intent is Intent.PERCEPTUAL and window.navigator.stack.currentIndex() == 0
     window.model.undo()
     assert window.model.state.goal.intent is Intent.RELATIVE
 
@@ -162,15 +163,15 @@ def test_intents_side_by_side_with_figures_and_one_is_used(qtbot, window, ids, p
 def test_for_a_space_of_curves_easing_is_offered_instead(qtbot, window, ids):
     window.model.select(ids["north-0412"])
     assert settle(window, 90)
-    window.proofs.intents()
-    room = window.proofs._intents
+    window.actions_.proof.intents()
+    room = window.navigator.made(Page.INTENTS)
     qtbot.waitUntil(lambda: len(room.sheet.images) == 2, timeout=60000)
     room.sheet.choose(0)
     assert not room.use.isEnabled()
     room.sheet.choose(1)
-    assert room.use.text() == "Ease it so"
+    assert room.use.text() == "Ease like this"
     QTest.keyClick(room, Qt.Key.Key_Return)
-    assert len(window.model.easings()) == 1 and window.rooms.currentIndex() == 0
+    assert len(window.model.easings()) == 1 and window.navigator.stack.currentIndex() == 0
 
 
 def test_del_takes_a_frame_away_in_the_panel_and_nowhere_else(qtbot, window, room):

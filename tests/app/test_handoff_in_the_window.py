@@ -9,8 +9,11 @@ from PIL import Image
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QFileDialog, QLabel
 
-from velkin.app.dropping import sorted_drop
+from tests.app.doing import answered, open_shoot
+from velkin.app.actions.dropped import sorted_drop
+from velkin.app.jobs.lanes import Lane
 from velkin.app.main import settle
+from velkin.app.model.places import Page
 from velkin.app.words import time_left
 from velkin.core.files.picture import decode_picture
 from velkin.core.handoff.jobs import plan_for
@@ -27,21 +30,21 @@ LEFT = Qt.MouseButton.LeftButton
 
 @pytest.fixture
 def job(window, qtbot):
-    window.open_stop("handoff")
+    window.actions_.open_stop("handoff")
     d = window.model.state.destinations[0]
-    window.desk.handoff.set_destination(replace(d, size=long_edge(300)))
-    return window.desk.handoff
+    window.jobs.handoff.set_destination(replace(d, size=long_edge(300)))
+    return window.jobs.handoff
 
 
 @pytest.fixture
 def room(window, job):
-    window.handoffs.destinations("web")
-    return window.handoffs._destinations
+    window.actions_.handoff.destinations("web")
+    return window.navigator.made(Page.DESTINATIONS)
 
 
 def run(qtbot, window, job):
     with qtbot.waitSignal(job.ended, timeout=120000) as ended:
-        window.hand_off()
+        window.actions_.handoff.start()
     settle(window, 90)
     return ended.args[0]
 
@@ -61,7 +64,7 @@ def pick(box, data):
 
 
 def test_two_destinations_are_ticked_by_mouse_and_written_in_one_go(qtbot, window, job, ids):
-    bench = window.handoff_bench
+    bench = window.benches.handoff
     assert list(bench.ticks) == ["web", "shade card"] and not bench.ticks["shade card"].isChecked()
     qtbot.mouseClick(bench.ticks["shade card"], LEFT, pos=QPoint(8, 10))
     assert [d.id for d in window.model.state.ticked()] == ["web", "shade card"]
@@ -112,7 +115,7 @@ def test_starters_are_added_copied_and_taken_away(qtbot, window, room):
     room.add_starter("print room")
     assert room.destination().name == "Print room" and room.form.space.currentIndex() == -1
     assert "Choose the space" in room.sentence.text()
-    window.desk.spaces.changed.emit()
+    window.jobs.spaces.changed.emit()
     room._fill()
     room.form.space.choose(press_space().id)
     room.form.space.picked.emit(room.form.space.space())
@@ -125,22 +128,22 @@ def test_starters_are_added_copied_and_taken_away(qtbot, window, room):
     room._remove()
     assert [d.name for d in window.model.state.destinations][-1] == "Print room"
     qtbot.keyClick(room.list, Qt.Key.Key_Escape)
-    assert window.rooms.currentIndex() == 0
+    assert window.navigator.stack.currentIndex() == 0
 
 
 def test_a_destination_without_a_profile_cannot_be_ticked(window, room):
     room.add_starter("print room")
     item = room.list.currentItem()
     item.setCheckState(Qt.CheckState.Checked)
-    assert "no space or profile yet" in window.notice.label.text()
+    assert "no space or profile yet" in window.model.messages.latest
     assert not room.destination().ticked and room.list.currentItem().checkState() == Qt.CheckState.Unchecked
 
 
 def test_destinations_are_saved_and_dropped_into_another_shoot(window, room, tmp_path):
     room.save_to(tmp_path / "ours")
-    assert "ours.json was written" in window.notice.label.text()
+    assert "ours.json was written" in window.model.messages.latest
     assert sorted_drop([tmp_path / "ours.json"], True).destinations == [tmp_path / "ours.json"]
-    window.dropped([tmp_path / "ours.json"])
+    window.actions_.dropped.take([tmp_path / "ours.json"])
     assert [d.name for d in window.model.state.destinations] == [
         "Web sRGB",
         "Shade card, Quill Lane",
@@ -148,16 +151,16 @@ def test_destinations_are_saved_and_dropped_into_another_shoot(window, room, tmp
         "Shade card, Quill Lane 2",
     ]
     (tmp_path / "bad.json").write_text('{"kind": "Velkin destinations", ')
-    window.dropped([tmp_path / "bad.json"])
-    assert "bad.json" in window.notice.label.text()
+    window.actions_.dropped.take([tmp_path / "bad.json"])
+    assert "bad.json" in window.model.messages.latest
 
 
 def test_proof_shows_the_way_of_the_ticked_destination_and_never_overwrites_it(window, job):
     card = next(d for d in window.model.state.destinations if d.id == "shade card")
     job.set_destination(replace(web(window), ticked=False))
     job.set_destination(replace(card, ticked=True, intent=Intent.PERCEPTUAL, black_point=False))
-    window.open_stop("proof")
-    bench = window.proof_bench
+    window.actions_.open_stop("proof")
+    bench = window.benches.proof
     assert bench.intent.currentData() == Intent.PERCEPTUAL and not bench.black_point.isChecked()
     bench.choose("p3")
     bench.choose("")
@@ -172,7 +175,7 @@ def test_proof_shows_the_way_of_the_ticked_destination_and_never_overwrites_it(w
 
 
 def test_replacing_is_said_on_the_button_before_it_happens(qtbot, window, job, ids):
-    bench = window.handoff_bench
+    bench = window.benches.handoff
     bench._which.button(2).setChecked(True)
     window.model.select(ids["north-0402"])
     assert run(qtbot, window, job).good == 1
@@ -180,53 +183,53 @@ def test_replacing_is_said_on_the_button_before_it_happens(qtbot, window, job, i
     first = out.stat().st_ino
     job.set_destination(replace(web(window), existing="replace"))
     job.concerns = ()  # as if it had not been looked yet
-    job.start(bench.frames(), bench._replaced())
+    job.start(bench.to_write(), bench._replaced())
     qtbot.waitUntil(lambda: not job.running, timeout=60000)
-    assert "would be replaced" in window.notice.label.text()
+    assert "would be replaced" in window.model.messages.latest
     qtbot.waitUntil(lambda: bench.run_button.text() == "Replace 1 file and hand off", timeout=60000)
     assert run(qtbot, window, job).good == 1
     assert out.stat().st_ino != first and [p.name for p in out.parent.iterdir()] == ["north-0402.jpg"]
 
 
-def test_a_run_is_paused_and_gone_on_with_by_its_button(qtbot, window, job):
-    bench = window.handoff_bench
+def test_a_run_is_paused_and_resumed_by_its_button(qtbot, window, job):
+    bench = window.benches.handoff
     job.file.connect(lambda _: job.pause(True) if len(job.results) == 1 else None)
-    window.hand_off()
+    window.actions_.handoff.start()
     qtbot.waitUntil(lambda: job.paused, timeout=60000)
     qtbot.wait(1500)
     there = len(job.results)
-    assert there < 8 and bench._state.text() == "Paused" and bench.pause_button.text() == "Go on"
+    assert there < 8 and bench._state.text() == "Paused" and bench.pause_button.text() == "Resume"
     with qtbot.waitSignal(job.ended, timeout=60000) as ended:
         qtbot.mouseClick(bench.pause_button, LEFT)
     assert ended.args[0].good == 8
     assert time_left(12) == "10 seconds" and time_left(130) == "2 minutes" and time_left(7300) == "2 hours 2 min"
 
 
-def test_a_hand_off_cut_off_by_a_crash_is_offered_to_go_on(qtbot, window, job):
-    shoot, bench = window.model.shoot, window.handoff_bench
+def test_a_hand_off_interrupted_by_a_crash_can_be_resumed(qtbot, window, job):
+    shoot, bench = window.model.shoot, window.benches.handoff
     Journal.begin(shoot.path, plan_for(shoot, shoot.state.order()[2:4], shoot.state.ticked()).jobs)
     path = shoot.path
-    assert window.desk.open_shoot(path)
-    window.open_stop("handoff")
-    assert bench._cut_off.isVisible() and bench._state.text() == "Cut off"
+    assert open_shoot(window, path)
+    window.actions_.open_stop("handoff")
+    assert bench._cut_off.isVisible() and bench._state.text() == "Interrupted"
     assert "0 of 2 files had their names" in bench._cut_off_words.text()
     with qtbot.waitSignal(job.ended, timeout=60000) as ended:
-        qtbot.mouseClick(bench.go_on_button, LEFT)
+        qtbot.mouseClick(bench.resume_button, LEFT)
     assert ended.args[0].good == 2 and not bench._cut_off.isVisible()
     assert len(list((path.parent / "web").iterdir())) == 2
 
 
-def test_what_failed_is_tried_again(qtbot, window, job, ids):
-    bench = window.handoff_bench
+def test_what_failed_is_retried(qtbot, window, job, ids):
+    bench = window.benches.handoff
     bench._which.button(2).setChecked(True)
     window.model.select(ids["north-0402"])
     shut = window.model.shoot.path.parent / "web"
     shut.write_bytes(b"a file where the folder should be")
     assert run(qtbot, window, job).failed == 1
-    assert bench.retry_button.isVisible() and bench.retry_button.text() == "Try the 1 failed again"
+    assert bench.retry_button.isVisible() and bench.retry_button.text() == "Retry the 1 that failed"
     shut.unlink()
     with qtbot.waitSignal(job.ended, timeout=60000) as ended:
-        window.menu.by_name["Finish the last hand-off"].trigger()
+        window.menu.by_name["Retry or resume the last hand-off"].trigger()
     assert ended.args[0].good == 1 and (shut / "north-0402.jpg").exists() and not bench.retry_button.isVisible()
 
 
@@ -234,10 +237,10 @@ def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):
     frame = window.model.state.frames[ids["north-0402"]]
     copy = tmp_path / "moved.dng"
     copy.write_bytes(frame.path.read_bytes())
-    window.desk.command(lambda s: s.relocate(frame.id, copy))
+    window.jobs.command(lambda s: s.relocate(frame.id, copy))
     with copy.open("ab") as stream:
         stream.write(b"\0")
-    bench = window.handoff_bench
+    bench = window.benches.handoff
     bench._which.button(2).setChecked(True)
     window.model.select(frame.id)
     qtbot.waitUntil(lambda: any(c.kind == "changed" for c in job.concerns or ()), timeout=60000)
@@ -252,12 +255,12 @@ def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):
 
 
 def test_receivers_are_looked_at_and_a_print_comes_back(qtbot, window, job, ids):
-    bench = window.handoff_bench
+    bench = window.benches.handoff
     bench._which.button(2).setChecked(True)
     window.model.select(ids["north-0413"])
     qtbot.keyClick(window.view, Qt.Key.Key_E)
-    room = window.handoffs._receivers
-    assert window.rooms.currentWidget() is room and "Hand off first" in room.sheet.words
+    room = window.navigator.made(Page.RECEIVERS)
+    assert window.navigator.stack.currentWidget() is room and "Hand off first" in room.sheet.words
     room.leave()
     job.set_destination(replace(web(window), space_id="romm"))
     assert run(qtbot, window, job).good == 1
@@ -268,25 +271,25 @@ def test_receivers_are_looked_at_and_a_print_comes_back(qtbot, window, job, ids)
     assert room.sheet.cells[-1].name == "2 receivers of 4 see something else"
     assert "Looks dull" in room.sheet.accessibleDescription()
     qtbot.mouseClick(room.print_button, LEFT)
-    qtbot.waitUntil(lambda: "Quill Lane printed north-0413.jpg" in window.notice.label.text(), timeout=60000)
+    qtbot.waitUntil(lambda: "Quill Lane printed north-0413.jpg" in window.model.messages.latest, timeout=60000)
     assert list((window.model.shoot.path.parent / "Quill Lane (simulated)" / "prints").iterdir())
     qtbot.keyClick(room.file, Qt.Key.Key_Escape)
-    assert window.rooms.currentIndex() == 0
+    assert window.navigator.stack.currentIndex() == 0
 
 
 @pytest.mark.parametrize("suffix", [".html", ".pdf", ""])
 def test_a_receipt_is_written(qtbot, window, job, ids, monkeypatch, tmp_path, suffix):
-    bench = window.handoff_bench
+    bench = window.benches.handoff
     out = tmp_path / f"receipt{suffix}"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(out), ""))
-    window.handoffs.receipt()
-    assert "Nothing was handed off" in window.notice.label.text()
+    window.actions_.handoff.receipt()
+    assert "Nothing was handed off" in window.model.messages.latest
     bench._which.button(2).setChecked(True)
     window.model.select(ids["north-0402"])
     assert run(qtbot, window, job).good == 1
     assert bench.receipt_button.isVisible()
     qtbot.mouseClick(bench.receipt_button, LEFT)
-    qtbot.waitUntil(lambda: "The receipt was written" in window.notice.label.text(), timeout=60000)
+    qtbot.waitUntil(lambda: "The receipt was written" in window.model.messages.latest, timeout=60000)
     made = out if suffix else Path(f"{out}.html")
     assert made.read_bytes()[:5] == (b"%PDF-" if suffix == ".pdf" else b"<!doc")
 
@@ -301,22 +304,29 @@ def test_a_profile_that_is_gone_is_said_and_does_not_stop_the_rest(qtbot, window
         kept._store.run("DELETE FROM spaces")
     path = kept.path
     kept.close()
-    assert window.desk.open_shoot(path)
-    window.open_stop("handoff")
-    window.hand_off()
+    assert open_shoot(window, path)
+    window.actions_.open_stop("handoff")
+    window.actions_.handoff.start()
     qtbot.waitUntil(lambda: not job.running, timeout=60000)
-    assert "not known any more" in window.notice.label.text()
-    assert any("Its profile is gone" in label.text() for label in window.handoff_bench.findChildren(QLabel))
-    window.handoff_bench.ticks["shade card"].setChecked(False)
-    window.handoff_bench._which.button(2).setChecked(True)
+    assert "not known any more" in window.model.messages.latest
+    assert any("Its profile is gone" in label.text() for label in window.benches.handoff.findChildren(QLabel))
+    window.benches.handoff.ticks["shade card"].setChecked(False)
+    window.benches.handoff._which.button(2).setChecked(True)
     window.model.select(ids["north-0402"])
     assert run(qtbot, window, job).good == 1
 
 
-def test_a_run_goes_on_after_the_window_was_closed_in_the_middle(qtbot, window, job):
+def test_closing_asks_while_files_are_written_and_the_rest_can_be_resumed_later(qtbot, window, job):
     path = window.model.shoot.path
-    job.file.connect(lambda _: window.close() if len(job.results) == 1 else None)
-    window.hand_off()
+    asked = []
+    with answered("Go on writing", asked):
+        with qtbot.waitSignal(job.file, timeout=60000):
+            window.actions_.handoff.start()
+        assert not window.close() and window.isVisible() and job.running
+    assert "not written yet" in asked[0]
+    with answered("Close after the files begun", asked):
+        assert window.close()
+    assert len(asked) == 2
     qtbot.waitUntil(lambda: window.model.shoot is None, timeout=60000)
     kept = Shoot.open(path)
     run_left = kept.interrupted()
@@ -326,13 +336,13 @@ def test_a_run_goes_on_after_the_window_was_closed_in_the_middle(qtbot, window, 
 
 
 def test_other_work_is_not_kept_waiting_by_a_run(qtbot, window, job, ids):
-    window.hand_off()
+    window.actions_.handoff.start()
     seen = []
-    window.service.do(lambda: "at once", seen.append)
+    window.lanes.start(Lane.HAND, lambda job: "at once", seen.append)
     qtbot.waitUntil(lambda: seen == ["at once"], timeout=60000)
     assert job.running
     with qtbot.waitSignal(job.ended, timeout=60000):
-        window.desk.cancel()
+        window.lanes.cancel_all()
 
 
 def test_transparency_is_offered_where_files_can_hold_it(window, room):
@@ -349,9 +359,9 @@ def test_transparency_is_offered_where_files_can_hold_it(window, room):
 
 
 def test_what_was_looked_at_is_not_looked_at_again_when_another_frame_is_chosen(qtbot, window, ids, monkeypatch):
-    bench, looked = window.handoff_bench, []
-    window.open_stop("handoff")
-    monkeypatch.setattr(window.desk.handoff, "look", looked.append)
+    bench, looked = window.benches.handoff, []
+    window.actions_.open_stop("handoff")
+    monkeypatch.setattr(window.jobs.handoff, "look", looked.append)
     window.model.select(ids["north-0413"])
     assert looked == [], "all frames are written, whichever is chosen"
     bench._which.button(2).setChecked(True)
@@ -361,10 +371,10 @@ def test_what_was_looked_at_is_not_looked_at_again_when_another_frame_is_chosen(
 
 def test_a_picture_that_is_in_the_destinations_space_is_said_to_stay_so(qtbot, window, tmp_path):
     Image.fromarray(np.full((40, 60, 3), 90, np.uint8)).save(tmp_path / "web.png", icc_profile=matrix_profile(SRGB))
-    window.dropped([tmp_path / "web.png"])
+    window.actions_.dropped.take([tmp_path / "web.png"])
     qtbot.waitUntil(lambda: "web" in {f.name for f in window.model.state.frames.values()}, timeout=60000)
-    window.open_stop("handoff")
-    bench = window.handoff_bench
+    window.actions_.open_stop("handoff")
+    bench = window.benches.handoff
     assert "numbers change to sRGB" in bench.sentence.text(), "the raw frames are converted"
     bench._which.button(2).setChecked(True)
     window.model.select(next(f.id for f in window.model.state.frames.values() if f.name == "web"))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
+from velkin.app.model.places import Page
 from velkin.app.sheets.export_sheet import ExportSheet
 from velkin.app.sheets.variant_sheet import VariantSheet
 from velkin.core.cameraprofiles.anyprofile import load_any
@@ -33,16 +34,16 @@ def north_fit(demo_frames):
 def readings(window, ids, demo_frames):
     """Both chart frames read."""
     for name in ("north-0401", "lamp-0501"):
-        window.desk.keep_reading(ids[name], read_chart(demo_frames / f"{name}.dng", iso24()))
+        window.jobs.camera.keep_reading(ids[name], read_chart(demo_frames / f"{name}.dng", iso24()))
 
 
 @pytest.fixture
 def room(window, ids, readings, qtbot):
     window.model.select(ids["north-0412"])
     QTest.keyClick(window.view, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
-    window.profiles.report()
-    qtbot.waitUntil(lambda: window.fit_room.report is not None, timeout=60000)
-    return window.fit_room
+    window.actions_.profile.report()
+    qtbot.waitUntil(lambda: window.navigator.made(Page.FIT).report is not None, timeout=60000)
+    return window.navigator.made(Page.FIT)
 
 
 def refit(qtbot, room, change):
@@ -54,12 +55,12 @@ def refit(qtbot, room, change):
 
 def test_the_report_needs_a_reading(window, ids):
     window.model.select(ids["north-0412"])
-    window.profiles.report()
-    assert "No chart has been read" in window.notice.label.text() and window.rooms.currentIndex() == 0
+    window.actions_.profile.report()
+    assert "No chart has been read" in window.model.messages.latest and window.navigator.stack.currentIndex() == 0
 
 
 def test_the_report_shows_the_models_and_the_verdict(window, room, ids):
-    assert window.rooms.currentWidget() is room and room.frame == ids["north-0401"]
+    assert window.navigator.stack.currentWidget() is room and room.frame == ids["north-0401"]
     shown = {name: card.accessibleName() for name, card in room.cards.cards.items()}
     assert sum("recommended" in words for words in shown.values()) == 1
     assert "very good" in room._figure.words.text() and room._reason.text().endswith(".")
@@ -123,12 +124,14 @@ def test_two_lights_become_one_profile(window, room, qtbot, ids):
     frame = window.model.state.frames[ids["north-0412"]]
     assert window.model.state.profiles[frame.profile].name == "Any light in the studio"
     assert window.model.state.path(frame.id).camera.balance_from == "as shot"  # each frame has its own between two lights
-    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=60000)
+    qtbot.waitUntil(
+        lambda: window.flow.rendered is not None and window.flow.rendered.path == window.model.path(), timeout=60000
+    )
 
 
 def test_compared_with_another_profile_instead_of_the_built_in_one(window, room, qtbot):
-    window.desk.command(lambda s: s.add_profile(replace(room.profile, name="Same again"), []))
-    room.enter(room.frame)
+    window.jobs.command(lambda s: s.add_profile(replace(room.profile, name="Same again"), []))
+    window.model.places.go(Page.FIT, room.frame)
     qtbot.waitUntil(lambda: room.report is not None, timeout=60000)
     assert room._changes.text() != "nothing that could be seen"
     room.against.setCurrentIndex(room.against.findText("Same again"))
@@ -142,14 +145,14 @@ def test_the_report_is_saved_as_csv(room, monkeypatch, tmp_path, window):
     room.save_csv()
     lines = out.read_text().splitlines()
     assert len(lines) == 25 and lines[0].startswith("patch,name,reference_L")
-    assert "was written" in window.notice.label.text()
+    assert "was written" in window.model.messages.latest
 
 
 def test_giving_puts_the_profile_on_the_shelf_and_esc_leaves(window, room, ids):
     QTest.keyClick(room, Qt.Key.Key_Escape)
-    assert window.rooms.currentIndex() == 0
-    window.profiles.report()
-    assert window.rooms.currentWidget() is room
+    assert window.navigator.stack.currentIndex() == 0
+    window.actions_.profile.report()
+    assert window.navigator.stack.currentWidget() is room
 
 
 # ---- shelf --------------------------------------------------------------------------------------------------------
@@ -164,66 +167,74 @@ def given(window, room, ids):
 
 
 def test_a_fitted_profile_is_on_the_shelf_with_where_it_came_from(window, given, ids):
-    window.profiles.open_shelf()
-    shelf = window.shelf_room
+    window.actions_.profile.open_shelf()
+    shelf = window.navigator.made(Page.SHELF)
     assert shelf.entry.name == "North, spring" and shelf.entry.path.parent.name == "shelf"
     facts = {row[0].text(): row[1].text() for row in shelf._facts._rows}
     assert "north-0401.dng" in facts["Chart"] and facts["Camera"] == "Velkin Studio One"
     assert "north-0412" in shelf._used.text() and not shelf.grab().isNull()
     QTest.keyClick(shelf, Qt.Key.Key_Escape)
-    assert window.rooms.currentIndex() == 0
+    assert window.navigator.stack.currentIndex() == 0
 
 
 def test_switched_off_the_frames_keep_rendering_and_say_so(window, given, ids, qtbot):
-    window.profiles.open_shelf()
-    window.shelf_room.on.setChecked(False)
-    assert "Switched off" in window.shelf_room.sentence.text() and not window.shelf_room.give_button.isEnabled()
-    window.shelf_room.leave()
+    window.actions_.profile.open_shelf()
+    window.navigator.made(Page.SHELF).on.setChecked(False)
+    qtbot.waitUntil(lambda: "Switched off" in window.navigator.made(Page.SHELF).sentence.text(), timeout=60000)
+    assert not window.navigator.made(Page.SHELF).give_button.isEnabled()
+    window.navigator.made(Page.SHELF).leave()
     window.model.select(ids["north-0412"])
     window.model.open_stop("camera")
-    assert "switched off on the shelf" in window.camera_bench._profile_words.text()
+    assert "switched off on the shelf" in window.benches.camera._profile_words.text()
     assert window.model.path().camera.profile == "North, spring"
-    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=60000)
-    window.profiles.open_shelf()
-    window.shelf_room._take_off()
-    assert window.shelf_room.empty.isVisible()
-    window.shelf_room.leave()
-    window.camera_bench.refresh()
-    assert "not on the shelf" in window.camera_bench._profile_words.text()
+    qtbot.waitUntil(
+        lambda: window.flow.rendered is not None and window.flow.rendered.path == window.model.path(), timeout=60000
+    )
+    window.actions_.profile.open_shelf()
+    window.navigator.made(Page.SHELF)._remove()
+    qtbot.waitUntil(window.navigator.made(Page.SHELF).empty.isVisible, timeout=60000)
+    window.navigator.made(Page.SHELF).leave()
+    window.benches.camera.refresh()
+    assert "not on the shelf" in window.benches.camera._profile_words.text()
 
 
 def test_new_and_changed_files_appear_at_once(window, given, north_fit, ids, qtbot):
-    folder = window.desk.shelving.shelf.folder
-    window.profiles.open_shelf()
+    folder = window.jobs.shelf.shelf.folder
+    window.actions_.profile.open_shelf()
     (folder / "from elsewhere.dcp").write_bytes(exported(replace(north_fit.of("table"), name="Foreign"), ".dcp").data)
-    qtbot.waitUntil(lambda: any(e.name == "Foreign" for e in window.desk.shelving.shelf.entries), timeout=60000)
-    assert window.shelf_room.tree.topLevelItem(0).childCount() == 2
-    window.shelf_room.leave()
+    qtbot.waitUntil(lambda: any(e.name == "Foreign" for e in window.jobs.shelf.shelf.entries), timeout=60000)
+    qtbot.waitUntil(lambda: window.navigator.made(Page.SHELF).tree.topLevelItem(0).childCount() == 2, timeout=60000)
+    window.navigator.made(Page.SHELF).leave()
     window.model.select(ids["lamp-0505"])
-    at = next(i for i in range(window.camera_bench._profile.count()) if "Foreign" in window.camera_bench._profile.itemText(i))
-    window.camera_bench._profile.setCurrentIndex(at)
-    window.camera_bench._profile_chosen(at)
+    window.model.open_stop("camera")
+    at = next(
+        i for i in range(window.benches.camera._profile.count()) if "Foreign" in window.benches.camera._profile.itemText(i)
+    )
+    window.benches.camera._profile.setCurrentIndex(at)
+    window.benches.camera._profile_chosen(at)
     assert window.model.path().camera.profile == "Foreign" and window.model.path().camera.balance_from == "as shot"
-    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=60000)
-    window.desk.model.undo()
+    qtbot.waitUntil(
+        lambda: window.flow.rendered is not None and window.flow.rendered.path == window.model.path(), timeout=60000
+    )
+    window.model.undo()
     assert window.model.path().camera.profile == ""
 
 
 def test_names_and_notes_are_kept_and_a_twin_is_named(window, given, qtbot):
-    folder = window.desk.shelving.shelf.folder
-    window.profiles.open_shelf()
-    shelf = window.shelf_room
+    folder = window.jobs.shelf.shelf.folder
+    window.actions_.profile.open_shelf()
+    shelf = window.navigator.made(Page.SHELF)
     shelf.name.setText("Spring, window")
     shelf.name.editingFinished.emit()
     shelf.notes.setPlainText("chart was clean")
     shelf.keep_notes.click()
-    assert (shelf.entry.name, shelf.entry.kept.notes) == ("Spring, window", "chart was clean")
+    qtbot.waitUntil(lambda: (shelf.entry.name, shelf.entry.kept.notes) == ("Spring, window", "chart was clean"), timeout=60000)
     (folder / "twin.json").write_text(replace(given, name="Twin").to_json())
-    qtbot.waitUntil(lambda: len(window.desk.shelving.shelf.entries) == 2, timeout=60000)
-    assert "Twin" in shelf._same.text() or "Spring" in shelf._same.text()
+    qtbot.waitUntil(lambda: len(window.jobs.shelf.shelf.entries) == 2, timeout=60000)
+    qtbot.waitUntil(lambda: "Twin" in shelf._same.text(), timeout=60000)
 
 
-def test_profiles_are_dropped_onto_the_window_and_broken_ones_refused(window, north_fit, tmp_path):
+def test_profiles_are_dropped_onto_the_window_and_broken_ones_refused(qtbot, window, north_fit, tmp_path):
     good, bad = tmp_path / "good.icc", tmp_path / "bad.dcp"
     good.write_bytes(exported(north_fit.of("rootpoly"), ".icc").data)
     bad.write_bytes(b"II no profile")
@@ -231,21 +242,23 @@ def test_profiles_are_dropped_onto_the_window_and_broken_ones_refused(window, no
     data.setUrls([QUrl.fromLocalFile(str(p)) for p in (good, bad)])
     event = QDropEvent(QPointF(5, 5), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     window.dropEvent(event)
-    assert [e.path.name for e in window.desk.shelving.shelf.entries] == ["good.icc"]
-    window.profiles.open_shelf()
-    assert window.shelf_room.tree.topLevelItem(0).text(0) == "Any camera"
-    window.shelf_room._give()
+    qtbot.waitUntil(lambda: [e.path.name for e in window.jobs.shelf.shelf.entries] == ["good.icc"], timeout=60000)
+    qtbot.waitUntil(lambda: "bad.dcp" in str([m.text for m in window.model.messages.history]), timeout=60000)
+    window.actions_.profile.open_shelf()
+    assert window.navigator.made(Page.SHELF).tree.topLevelItem(0).text(0) == "Any camera"
+    window.navigator.made(Page.SHELF)._give()
     assert window.model.path().camera.profile == "North"
 
 
-def test_an_unreadable_file_on_the_shelf_says_why(window, given):
-    (window.desk.shelving.shelf.folder / "broken.dcp").write_bytes(b"II nothing")
-    window.profiles.open_shelf()
-    tree = window.shelf_room.tree
+def test_an_unreadable_file_on_the_shelf_says_why(qtbot, window, given):
+    (window.jobs.shelf.shelf.folder / "broken.dcp").write_bytes(b"II nothing")
+    window.actions_.profile.open_shelf()
+    tree = window.navigator.made(Page.SHELF).tree
+    qtbot.waitUntil(lambda: tree.topLevelItemCount() == 2, timeout=60000)
     last = tree.topLevelItem(tree.topLevelItemCount() - 1)
     assert last.text(0) == "Cannot be read" and "DNG" in last.child(0).text(0)
     tree.setCurrentItem(last.child(0))
-    assert not window.shelf_room.give_button.isEnabled()
+    assert not window.navigator.made(Page.SHELF).give_button.isEnabled()
 
 
 # ---- export and variants ------------------------------------------------------------------------------------------
@@ -265,8 +278,8 @@ def test_export_writes_what_was_ticked_and_remembers_the_folder(window, given, i
     sheet.picture.setChecked(True)
     sheet._accept()
     plan = sheet.plan
-    window.desk.fitting.export(plan.profile, plan.folder, plan.pattern, plan.suffixes, plan.choices, window.model.frame, False)
-    qtbot.waitUntil(lambda: "Written to" in window.notice.label.text(), timeout=60000)
+    window.jobs.fits.export(plan.profile, plan.folder, plan.pattern, plan.suffixes, plan.choices, window.model.frame, False)
+    qtbot.waitUntil(lambda: "Written to" in window.model.messages.latest, timeout=60000)
     names = sorted(p.suffix for p in (tmp_path / "out").iterdir())
     assert names == [".cube", ".dcp", ".icc", ".json", ".tif", ".tif"]
     written = load_any(next((tmp_path / "out").glob("*.dcp")))
@@ -275,8 +288,8 @@ def test_export_writes_what_was_ticked_and_remembers_the_folder(window, given, i
     assert again.folder.currentText() == str(tmp_path / "out") and again.pattern.text() == "{camera} {light}"
     again.pattern.setText("{nonsense}")
     assert not again.write.isEnabled() and "name pattern" in again.summary.text()
-    window.desk.fitting.export(plan.profile, plan.folder, plan.pattern, [".dcp"], plan.choices, None, False)
-    qtbot.waitUntil(lambda: "nothing was written" in window.notice.label.text(), timeout=60000)
+    window.jobs.fits.export(plan.profile, plan.folder, plan.pattern, [".dcp"], plan.choices, None, False)
+    qtbot.waitUntil(lambda: "nothing was written" in window.model.messages.latest, timeout=60000)
 
 
 def test_formats_that_cannot_carry_a_profile_say_why(window, room, qtbot, ids):
@@ -297,17 +310,19 @@ def test_a_variant_is_kept_and_given(window, given, ids, qtbot):
     sheet._accept()
     made = sheet.variant
     assert made.matrices().temperature(np.array([0.4, 1.0, 3.5]))[0] == pytest.approx(5000, rel=0.01)
-    window.desk.shelving.add(made)
-    window.desk.fitting.keep(made, window.model.selected)
+    window.jobs.shelf.add(made)
+    window.jobs.fits.keep(made, window.model.selected)
     assert window.model.path().camera.profile == made.name and window.model.path().camera.mean_error is None
     window.model.open_stop("camera")
-    assert "ΔE" not in window.camera_bench._figure.number.text()  # what the fit reached says nothing of a variant
-    assert "monochrome" in window.camera_bench._profile_words.text()
-    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=60000)
-    pixel = window.rendered.working[::50, ::50].reshape(-1, 3)
+    assert "ΔE" not in window.benches.camera._figure.number.text()  # what the fit reached says nothing of a variant
+    assert "monochrome" in window.benches.camera._profile_words.text()
+    qtbot.waitUntil(
+        lambda: window.flow.rendered is not None and window.flow.rendered.path == window.model.path(), timeout=60000
+    )
+    pixel = window.flow.rendered.working[::50, ::50].reshape(-1, 3)
     assert np.ptp(pixel, axis=1).max() < 2e-3  # no colour is left
-    window.desk.set_balance(window.model.selected, (0.4, 1.0, 3.5), "picked")
-    assert window.camera_bench.balance.kelvin.value() == pytest.approx(5000, rel=0.01)  # mid-scale, not at its end
+    window.jobs.camera.set_balance(window.model.selected, (0.4, 1.0, 3.5), "picked")
+    assert window.benches.camera.balance.kelvin.value() == pytest.approx(5000, rel=0.01)  # mid-scale, not at its end
     own = VariantSheet(given, None, window)
     own.mixer.setCurrentIndex(own.mixer.findData("own"))
     own._cells[0][0].setValue(0.5)
@@ -325,17 +340,18 @@ def test_a_finished_picture_is_fitted_onto_the_shelf(window, given, tmp_path, mo
     )
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(picture), ""))
     monkeypatch.setattr(QInputDialog, "getItem", lambda *a, **k: (iso24().name, True))
-    window.asking.finished_picture()
-    qtbot.waitUntil(lambda: "is on the shelf" in window.notice.label.text(), timeout=60000)
-    entry = next(e for e in window.desk.shelving.shelf.entries if e.path.stem.startswith("chart"))
+    window.actions_.chart.fit_picture()
+    qtbot.waitUntil(lambda: "is on the shelf" in window.model.messages.latest, timeout=60000)
+    qtbot.waitUntil(lambda: any(e.path.stem.startswith("chart") for e in window.jobs.shelf.shelf.entries), timeout=60000)
+    entry = next(e for e in window.jobs.shelf.shelf.entries if e.path.stem.startswith("chart"))
     assert load_profile(entry.path).for_pictures
-    window.profiles.open_shelf()
-    window.shelf_room.refresh()
-    assert entry not in window.desk.shelving.shelf.usable("Velkin Studio One")
+    window.actions_.profile.open_shelf()
+    window.navigator.made(Page.SHELF).refresh()
+    assert entry not in window.jobs.shelf.shelf.usable("Velkin Studio One")
 
 
 def test_a_variant_or_export_of_the_built_in_profile_is_explained(window, ids):
     window.model.select(ids["lamp-0505"])
-    for act in (window.profiles.export_of_frame, window.profiles.vary_frame):
+    for act in (window.actions_.profile.export_of_frame, window.actions_.profile.vary_frame):
         act()
-        assert "built-in profile" in window.notice.label.text()
+        assert "built-in profile" in window.model.messages.latest

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 from velkin.app.benches.proof import diagnosis
 from velkin.app.flow.loss_map import ramp
 from velkin.app.main import settle
+from velkin.app.model.places import Page
 from velkin.app.widgets.hue_ring import HueRing
 from velkin.core.conversion.convert import Conversion
 from velkin.core.gamut.easing import BRUSHED, HUE, KNEE, OVERALL, WHERE_OUT, Place, Stroke, full_strength
@@ -29,15 +30,15 @@ SKEINS = "north-0412"
 @pytest.fixture
 def bench(qtbot, window, ids):
     window.model.select(ids[SKEINS])
-    window.open_stop("proof")
+    window.actions_.open_stop("proof")
     assert settle(window, 90)
-    return window.proof_bench
+    return window.benches.proof
 
 
 @pytest.fixture
 def press(window):
     space = space_of(press_profile(4))
-    window.desk.command(lambda s: s.keep_space(space))
+    window.jobs.command(lambda s: s.keep_space(space))
     return space
 
 
@@ -49,18 +50,20 @@ def pixels(image):
 
 
 def test_d_shows_the_picture_at_the_destination_and_back(qtbot, window, bench):
-    meant = pixels(window.rendered.image)
+    meant = pixels(window.flow.rendered.image)
     window.activateWindow()
     window.view.setFocus()
     qtbot.keyClick(window.view, Qt.Key.Key_D)
     assert window.model.proof.shown and bench.shown.isChecked()
     assert settle(window, 90)
-    working = window.rendered.working
-    there = shown(linear_there(working, Conversion(window.rendered.path.working, SRGB)), window.rendered.path.working, SRGB)
-    assert np.array_equal(pixels(window.rendered.image), there)
+    working = window.flow.rendered.working
+    there = shown(
+        linear_there(working, Conversion(window.flow.rendered.path.working, SRGB)), window.flow.rendered.path.working, SRGB
+    )
+    assert np.array_equal(pixels(window.flow.rendered.image), there)
     assert "at Web sRGB" in window.view.captions[0]
     qtbot.keyClick(window.view, Qt.Key.Key_D)
-    assert settle(window, 90) and np.array_equal(pixels(window.rendered.image), meant)
+    assert settle(window, 90) and np.array_equal(pixels(window.flow.rendered.image), meant)
 
 
 def test_any_profile_is_proofed_for_with_its_intents_and_paper(qtbot, window, bench, press):
@@ -69,7 +72,7 @@ def test_any_profile_is_proofed_for_with_its_intents_and_paper(qtbot, window, be
     assert settle(window, 60)
     assert window.model.path().destination == press and window.model.state.goal.space == press.id
     assert bench.intent.isVisibleTo(bench) and bench.white.isVisibleTo(bench)
-    assert len(window.measured.there) == 4 and "Quill Lane" in bench._figure.words.text()
+    assert len(window.flow.measured.there) == 4 and "Quill Lane" in bench._figure.words.text()
     assert (
         "Quill Lane"
         in window.path_bar.buttons["proof"].accessibleName()
@@ -78,12 +81,12 @@ def test_any_profile_is_proofed_for_with_its_intents_and_paper(qtbot, window, be
     )
     bench.shown.click()
     assert settle(window, 90)
-    plain = pixels(window.rendered.image).astype(int)
+    plain = pixels(window.flow.rendered.image).astype(int)
     bench.white.click()
     assert window.model.proof.paper.white and window.model.proof.paper.black and not bench.black.isEnabled()
     assert settle(window, 90)
     assert (
-        np.percentile(pixels(window.rendered.image), 99) < np.percentile(plain, 99) - 5
+        np.percentile(pixels(window.flow.rendered.image), 99) < np.percentile(plain, 99) - 5
     )  # paper is darker than the screen's white
     bench.intent.setCurrentIndex(3)
     bench.intent.activated.emit(3)
@@ -95,42 +98,44 @@ def test_any_profile_is_proofed_for_with_its_intents_and_paper(qtbot, window, be
 
 def test_marking_in_three_ways_and_from_a_threshold(qtbot, window, bench):
     qtbot.keyClick(window.view, Qt.Key.Key_X)
-    assert settle(window, 90) and window.rendered.hatch is not None
-    everything = np.frombuffer(window.rendered.hatch.constBits().asstring(window.rendered.hatch.sizeInBytes()), np.uint8)
+    assert settle(window, 90) and window.flow.rendered.hatch is not None
+    everything = np.frombuffer(
+        window.flow.rendered.hatch.constBits().asstring(window.flow.rendered.hatch.sizeInBytes()), np.uint8
+    )
     bench.threshold.slider.setValue(20)
     assert window.model.proof.threshold == 5.0 and settle(window, 90)
-    strong = np.frombuffer(window.rendered.hatch.constBits().asstring(window.rendered.hatch.sizeInBytes()), np.uint8)
+    strong = np.frombuffer(window.flow.rendered.hatch.constBits().asstring(window.flow.rendered.hatch.sizeInBytes()), np.uint8)
     assert 0 < (strong > 0).sum() < (everything > 0).sum()
     bench.threshold.slider.setValue(0)
     for mark in ("delta", "only"):
         bench.mark.setCurrentIndex(bench.mark.findData(mark))
         bench.mark.activated.emit(0)
-        assert settle(window, 90) and window.rendered.hatch is None
-        image = pixels(window.rendered.image)
+        assert settle(window, 90) and window.flow.rendered.hatch is None
+        image = pixels(window.flow.rendered.image)
         grey = (image[..., 0] == image[..., 1]) & (image[..., 1] == image[..., 2])
         assert 0.6 < grey.mean() < 0.95  # what is inside is grey
         assert window.view.legend == (mark == "delta")
-    assert "only what is outside" in window.view.captions[1]
+    assert "only what is out of gamut for sRGB" in window.view.captions[1]
 
 
 def test_small_areas_are_hatched_too(window, bench):
     window.model.show_hatching(True)
     assert settle(window, 90)
-    height, width = window.measured.mask.shape
+    height, width = window.flow.measured.mask.shape
     lonely = np.zeros((height, width), bool)
     lonely[7, 11] = True
-    window.measured = replace(window.measured, mask=lonely)
-    window._hatch_all()
+    window.flow.measured = replace(window.flow.measured, mask=lonely)
+    window.flow.measured_changed.emit()
     hatch = window.view._hatch
     assert sum(hatch.pixelColor(x, y).alpha() > 0 for x in range(30) for y in range(30)) >= 1
 
 
 def test_stages_are_added_changed_ordered_switched_and_taken_away(qtbot, window, bench):
     e = bench.easing
-    before = window.measured.there_outside.share
+    before = window.flow.measured.there_outside.share
     e.add_stage(KNEE)
-    assert settle(window, 90) and window.measured.there_outside.outside == 0
-    assert "eased" in bench._figure.words.text() and window.measured.proofed.before.share == pytest.approx(before)
+    assert settle(window, 90) and window.flow.measured.there_outside.outside == 0
+    assert "eased" in bench._figure.words.text() and window.flow.measured.proofed.before.share == pytest.approx(before)
     rows = [label.text() for row in e.figures._rows for label in row[:2]]
     assert "Outside before" in rows and f"{100 * before:.1f} %" in rows
     e.strength.slider.setValue(50)  # by key or click: one step each
@@ -167,7 +172,7 @@ def test_a_dragged_strength_is_seen_at_once_and_is_one_step(qtbot, window, bench
         slider.setValue(value)
         assert window.model.proof.dragging and window.model.path().easings[0].strength == value / 100
         assert window.model.state.easings_of(window.model.current)[0].strength == 1.0  # nothing is kept yet
-        qtbot.waitUntil(lambda: window.rendered.path == window.model.path(), timeout=60000)
+        qtbot.waitUntil(lambda: window.flow.rendered.path == window.model.path(), timeout=60000)
     qtbot.waitUntil(lambda: bool(told) and told[-1].path == window.model.path(), timeout=60000)
     assert told[-1].there_outside.pixels >= 1_000_000 or not told[-1].exact
     slider.setSliderDown(False)
@@ -216,7 +221,7 @@ def test_strokes_are_painted_erased_and_undone_one_by_one(qtbot, window, bench):
     e.place.activated.emit(2)
     assert window.model.proof.painting == 0
     settle(window, 90)
-    full = window.measured.there_outside.outside
+    full = window.flow.measured.there_outside.outside
 
     def stroke(start, end):
         a, b = window.view.to_widget(*start).toPoint(), window.view.to_widget(*end).toPoint()
@@ -231,14 +236,14 @@ def test_strokes_are_painted_erased_and_undone_one_by_one(qtbot, window, bench):
     window.model.proof.set_brush(size=0.2, flow=1.0)
     stroke((1750, 300), (1750, 1300))
     assert settle(window, 90)
-    painted = window.measured.there_outside.outside
+    painted = window.flow.measured.there_outside.outside
     place = window.model.easings()[0].place
     assert (place.kind, len(place.strokes), place.painted_on) == (BRUSHED, 1, (2400, 1600)) and painted < 0.7 * full
     e.erase.click()
     stroke((1750, 300), (1750, 700))
-    assert settle(window, 90) and painted < window.measured.there_outside.outside < full
+    assert settle(window, 90) and painted < window.flow.measured.there_outside.outside < full
     window.model.undo()
-    assert settle(window, 90) and window.measured.there_outside.outside == painted
+    assert settle(window, 90) and window.flow.measured.there_outside.outside == painted
     qtbot.keyClick(window.view, Qt.Key.Key_L)
     assert window.model.proof.brush.size > 0.2
     window.view.setFocus()
@@ -253,8 +258,8 @@ def test_strokes_are_painted_erased_and_undone_one_by_one(qtbot, window, bench):
 def test_strokes_of_another_shape_are_said_to_be_set_aside(window, bench):
     stroke = Stroke(((0.5, 0.5, 1.0),), 0.5)
     place = Place(BRUSHED, strokes=(stroke,), painted_on=(1600, 2400))
-    window.desk.proofing.set_easings((replace(full_strength()[0], place=place),), "ease")
-    assert settle(window, 90) and window.measured.there_outside == window.measured.proofed.before
+    window.jobs.proof.set_easings(window.model.current, (replace(full_strength()[0], place=place),), "ease")
+    assert settle(window, 90) and window.flow.measured.there_outside == window.flow.measured.proofed.before
     assert "another shape" in bench.easing.aside.text()
 
 
@@ -264,9 +269,9 @@ def test_the_least_change_is_found_explained_and_used(qtbot, window, bench):
     words = bench.easing.found.text()
     assert "brings 99.9 % in" in words and "Desaturating everything" in words
     bench.easing.use_found.click()
-    assert settle(window, 90) and window.measured.there_outside.share <= 0.0015
+    assert settle(window, 90) and window.flow.measured.there_outside.share <= 0.0015
     assert len(window.model.easings()) == 1 and not bench.easing.use_found.isVisibleTo(bench)
-    bench.easing._solved(replace_before())
+    window.jobs.proof.solved.emit(window.model.current, replace_before())
     assert not bench.easing.use_found.isVisibleTo(bench)
 
 
@@ -282,18 +287,18 @@ def test_easings_are_compared_and_copied(qtbot, window, bench, ids):
     window.model.compare("wipe")
     assert settle(window, 90)
     assert window.view.names == ("now", "without easing")
-    assert not np.array_equal(pixels(window.rendered.image), pixels(window.rendered.others[0].image))
+    assert not np.array_equal(pixels(window.flow.rendered.image), pixels(window.flow.rendered.others[0].image))
     window.model.compare_with(("there",))
     qtbot.waitUntil(lambda: window.view.names[1] != "without easing", timeout=60000)  # the path is the same: settled already
     assert settle(window, 90) and window.view.names[1] == "at Web sRGB"
     window.model.compare("off")
     others = (ids[SKEINS], ids["north-0414"], ids["lamp-0505"])
     window.model.select(ids[SKEINS], others)
-    window.desk.proofing.copy_easings()
+    window.menu.by_name["Copy the easings to the selected frames"].trigger()
     assert all(window.model.state.easings_of(f) == full_strength() for f in others)
     window.model.select(ids[SKEINS], (ids[SKEINS],))
-    window.desk.proofing.copy_easings()
-    assert "Choose the frames" in window.notice.label.text()
+    window.menu.by_name["Copy the easings to the selected frames"].trigger()
+    assert "Select the frames" in window.model.messages.latest
 
 
 def test_this_screen_is_a_destination_too(window, bench):
@@ -323,7 +328,7 @@ def test_a_loss_of_colour_is_told_from_one_of_tone() -> None:
     assert "too saturated" in both and "1.0 % of the picture is out by its tone" in both
     assert "Cyan at the top" in diagnosis(found((0, 80, 0, 0), nothing, nothing, nothing), "cmyk")
     assert "saturation" in diagnosis(found(nothing, total=5), "gray")
-    assert diagnosis(Outside(10, 0, ()), "rgb").startswith("Nothing is outside")
+    assert diagnosis(Outside(10, 0, ()), "rgb").startswith("Nothing is out of gamut")
 
 
 def test_the_map_goes_from_dark_to_light():
@@ -339,7 +344,7 @@ def test_while_a_profiles_tables_are_made_it_is_said_once(qtbot, window, bench, 
     assert settle(window, 60)
     bench.easing.add_stage(KNEE)
     assert settle(window, 60) and told == [press.name, ""]
-    assert not window.status.bar.isVisibleTo(window.status)
+    assert not window.status.work.isVisibleTo(window.status)
 
 
 def test_the_chart_room_gets_the_whole_half_size_picture_plain(qtbot, window, ids):
@@ -347,8 +352,8 @@ def test_the_chart_room_gets_the_whole_half_size_picture_plain(qtbot, window, id
     window.model.proof.show(True)
     window.model.show_hatching(True)
     assert settle(window, 90)
-    window.camera.read_chart(ids["north-0401"])
-    qtbot.waitUntil(lambda: window.chart_room.view._image.width() == 1200, timeout=60000)
-    assert not window.rendered.seen.proofed and window.rendered.hatch is None
-    window.chart_room.leave()
-    assert settle(window, 90) and window.rendered.seen.proofed and window.rendered.image.width() < 1200
+    window.model.places.go(Page.CHART, ids["north-0401"])
+    qtbot.waitUntil(lambda: window.navigator.made(Page.CHART).view._image.width() == 1200, timeout=60000)
+    assert not window.flow.rendered.seen.proofed and window.flow.rendered.hatch is None
+    window.navigator.made(Page.CHART).leave()
+    assert settle(window, 90) and window.flow.rendered.seen.proofed and window.flow.rendered.image.width() < 1200

@@ -12,8 +12,10 @@ import pytest
 from PyQt6.QtCore import QSettings
 
 from velkin.app.flow.service import RenderService
+from velkin.app.jobs.lanes import Lanes
 from velkin.app.jobs.screen_sources import XProperties, daemon_profile, property_name
 from velkin.app.jobs.screens import GENERIC, Screens
+from velkin.app.jobs.work import Ground
 from velkin.app.main import make_application, settle
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.sheets.screen_sheet import ScreenSheet
@@ -27,13 +29,12 @@ def screens(qtbot, tmp_path):
     make_application()
     service = RenderService()
     model = ShootModel()
-    told = []
-    model.problem.connect(told.append)
+    lanes = Lanes()
     settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
-    made = Screens(model, service, settings)
-    made.told = told
+    made = Screens(Ground(model, service, lanes), settings)
     yield made
     made.stop()
+    lanes.close()
     service.close()
 
 
@@ -63,7 +64,7 @@ def test_a_bad_profile_is_said_and_pictures_are_drawn_for_srgb(screens, tmp_path
     path = tmp_path / "bad.icc"
     path.write_bytes(content)
     screens.choose(str(path))
-    assert screens.now.space == SRGB and screens.now.problem and "generic sRGB" in screens.told[-1]
+    assert screens.now.space == SRGB and screens.now.problem and "generic sRGB" in screens._model.messages.latest
     path.unlink()
     screens.look()
     assert screens.now.space == SRGB
@@ -121,7 +122,7 @@ def test_the_x11_property_is_read_and_followed(qtbot, screens):
 def test_the_window_draws_anew_for_another_screen(qtbot, window, ids, tmp_path, monkeypatch):
     window.model.select(ids["north-0412"])
     assert settle(window, 90)
-    before = window.rendered.image.copy()
+    before = window.flow.rendered.image.copy()
     laptop, desktop = write(tmp_path / "screens")
     assert write(tmp_path / "screens") == [laptop, desktop]
     monkeypatch.setattr("velkin.app.sheets.screen_sheet.screen_files", lambda: [laptop, desktop])
@@ -130,18 +131,22 @@ def test_the_window_draws_anew_for_another_screen(qtbot, window, ids, tmp_path, 
     sheet.box.activated.emit(0)
     assert "Narrow laptop" in sheet._name.text() and sheet.box.currentData() == str(laptop)
     qtbot.waitUntil(lambda: sheet.facts._rows[0][1].text().startswith("0."), timeout=60000)  # of sRGB's volume
-    qtbot.waitUntil(lambda: window.rendered.seen.screen is window.model.screen, timeout=60000)
+    qtbot.waitUntil(lambda: window.flow.rendered.seen.screen is window.model.screen, timeout=60000)
     assert settle(window, 90)
-    assert window.rendered.image != before
-    window.proof_bench.choose("this screen")
+    assert window.flow.rendered.image != before
+    window.actions_.open_stop("proof")
+    window.benches.proof.choose("this screen")
     assert settle(window, 90)
-    narrow = window.measured.there_outside.share
+    narrow = window.flow.measured.there_outside.share
     sheet.box.setCurrentIndex(sheet.box.findData(str(desktop)))
     sheet.box.activated.emit(0)
     assert settle(window, 90)
-    assert window.measured.there_outside.share < narrow  # the wide desktop shows more of it
+    assert window.flow.measured.there_outside.share < narrow  # the wide desktop shows more of it
     sheet.box.setCurrentIndex(0)
     sheet.box.activated.emit(0)
-    window.proof_bench.choose("")
-    assert settle(window, 90) and np.abs(window.rendered.image.pixelColor(50, 50).red() - before.pixelColor(50, 50).red()) == 0
+    window.benches.proof.choose("")
+    assert (
+        settle(window, 90)
+        and np.abs(window.flow.rendered.image.pixelColor(50, 50).red() - before.pixelColor(50, 50).red()) == 0
+    )
     sheet.close()

@@ -109,16 +109,17 @@ def test_unticking_the_destination_is_said(shoot):
 
 
 def test_the_bar_and_the_ledger_say_the_same(qtbot, window):
+    window.actions_.open_stop("source")
     settle(window, 90)
     bar = window.path_bar.buttons
-    assert bar["proof"].stop().detail == f"{words.share(window.measured.there_outside.share)} % outside"
-    rows = window.source_bench.ledger.rows()
+    assert bar["proof"].stop().detail == f"{words.percent(window.flow.measured.there_outside.share)} out of gamut"
+    rows = window.benches.source.ledger.rows()
     assert "built-in profile" in rows[1][0] and rows[1][1] == "numbers stay, look changes"
     assert LINK_WORDS[bar["source"].stop().link] == "numbers stay, look changes"
     assert LINK_WORDS[bar["camera"].stop().link] == "look stays, numbers change"
     assert "raw, Velkin Studio One" in bar["source"].accessibleName()
-    window.desk.set_exposure(window.model.selected, 0.75)
-    assert ("exposure 0.75 EV", "") in window.source_bench.ledger.rows()
+    window.jobs.camera.set_exposure(window.model.selected, 0.75)
+    assert ("exposure 0.75 EV", "") in window.benches.source.ledger.rows()
 
 
 @pytest.mark.parametrize(

@@ -10,11 +10,12 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor, QGuiApplication, QImage
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
+from velkin.app.model.places import Page
 from velkin.app.sheets.copy_sheet import CopySheet
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
 from velkin.app.sheets.space_sheets import OwnSpaceSheet, PurposeSheet, suited
-from velkin.app.widgets.frames_panel import HELD
+from velkin.app.widgets.frames_model import HELD
 from velkin.core.icc.space import same
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB
@@ -49,7 +50,7 @@ def mill(tmp_path, ink_profile):
 def here(window, qtbot, mill):
     """Ids by name after the folder came in by a drop on the window."""
     before = len(window.model.state.frames)
-    window.dropped([mill])
+    window.actions_.dropped.take([mill])
     qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 6, timeout=60000)
     return {f.name: f.id for f in window.model.state.frames.values()}
 
@@ -57,11 +58,11 @@ def here(window, qtbot, mill):
 @pytest.fixture
 def show(window, qtbot):
     def show_frame(frame: int, stop: str) -> None:
-        window.open_stop(stop)
+        window.actions_.open_stop(stop)
         window.model.select(frame)
 
         def seen() -> bool:
-            r = window.rendered
+            r = window.flow.rendered
             return r is not None and r.frame == frame and r.path == window.model.path()
 
         qtbot.waitUntil(seen, timeout=60000)
@@ -70,7 +71,9 @@ def show(window, qtbot):
 
 
 def settled(window, qtbot) -> None:
-    qtbot.waitUntil(lambda: window.rendered is not None and window.rendered.path == window.model.path(), timeout=60000)
+    qtbot.waitUntil(
+        lambda: window.flow.rendered is not None and window.flow.rendered.path == window.model.path(), timeout=60000
+    )
 
 
 def stop_values(window) -> list[str]:
@@ -80,8 +83,9 @@ def stop_values(window) -> list[str]:
 def test_what_is_not_known_waits_in_the_tray_without_a_question(window, here):
     state = window.model.state
     assert sorted(state.frames[f].name for f in state.held()) == ["bare", "bare2", "claim", "hurt"]
-    assert "4 frames held" in window.notice.label.text()
-    assert window.frames.list._headers[0][0] == HELD and window.frames.list._headers[0][2] == 4
+    assert "4 frames held" in window.model.messages.latest
+    first = window.frames.rows.rows[0]
+    assert (first.light, first.frame, first.number) == (HELD, None, 4)
     assert any(k.name == "From mill" for k in state.lights)
 
 
@@ -89,12 +93,12 @@ def test_a_decision_is_seen_before_it_is_taken_and_one_serves_for_many(window, q
     show(here["bare"], "source")
     assert "decision waiting" in stop_values(window)[0] and window.path_bar.buttons["source"].stop().waits
     plain = QImage(window.view._image)
-    window.desk.deciding.add_pin(here["bare"], 0.3, 0.5)
-    bench = window.source_bench
+    window.jobs.colour.add_pin(here["bare"], 0.3, 0.5)
+    bench = window.benches.source
     bench.given.choose("romm")
     bench.choices.button(0).click()
     settled(window, qtbot)
-    assert stop_values(window)[1] == "ROMM RGB, if given" and not window.model.frame.ledger
+    assert stop_values(window)[1] == "ROMM RGB, if assigned" and not window.model.frame.ledger
     assert window.view._image != plain and window.view.comparison == "wipe"
     qtbot.waitUntil(lambda: bool(bench.table.cells()), timeout=60000)
     assert float(bench.table.cells()[0][3]) > 3
@@ -113,9 +117,9 @@ def test_a_decision_is_seen_before_it_is_taken_and_one_serves_for_many(window, q
 
 def test_leaving_the_bench_ends_what_was_only_tried(window, qtbot, here, show):
     show(here["bare"], "source")
-    window.source_bench.give(P3)
+    window.benches.source.give(P3)
     assert window.model.tried
-    window.open_stop("proof")
+    window.actions_.open_stop("proof")
     settled(window, qtbot)
     assert not window.model.tried and not window.model.frame.ledger and not window.model.path().known
     assert stop_values(window)[4] == "waits for Source"
@@ -124,8 +128,8 @@ def test_leaving_the_bench_ends_what_was_only_tried(window, qtbot, here, show):
 def test_the_try_on_sheet_shows_the_same_numbers_in_every_space(window, qtbot, here, show):
     show(here["bare"], "source")
     qtbot.keyClick(window.view, Qt.Key.Key_T)
-    room = window.try_on_room
-    assert window.rooms.currentWidget() is room
+    room = window.navigator.made(Page.TRY_ON)
+    assert window.navigator.stack.currentWidget() is room
     qtbot.waitUntil(lambda: len(room.sheet.tiles) >= 6, timeout=60000)
     assert room._reasons.text() and "plausible" in room._place.text()
     images = [t.image for t in room.sheet.tiles]
@@ -134,12 +138,12 @@ def test_the_try_on_sheet_shows_the_same_numbers_in_every_space(window, qtbot, h
     qtbot.mouseClick(room.sheet, Qt.MouseButton.LeftButton, pos=room.sheet.cells()[2].center().toPoint())
     chosen = room.sheet.tiles[2].plausible.space
     qtbot.keyClick(room.sheet, Qt.Key.Key_Return)
-    assert window.rooms.currentIndex() == 0 and window.source_bench.given.space().id == chosen.id
+    assert window.navigator.stack.currentIndex() == 0 and window.benches.source.given.space().id == chosen.id
     assert not window.model.frame.ledger  # taken on the sheet, decided on the bench
-    window.source_bench.decide.click()
+    window.benches.source.decide.click()
     assert window.model.frame.ledger[0].space == chosen.id
-    window.spaces.try_on()
-    assert window.rooms.currentIndex() == 0 and "known to be in" in window.notice.label.text()
+    window.actions_.space.try_on()
+    assert window.navigator.stack.currentIndex() == 0 and "known to be in" in window.model.messages.latest
 
 
 def test_a_profile_can_be_tried_and_given(window, qtbot, here, show, tmp_path, monkeypatch):
@@ -151,22 +155,22 @@ def test_a_profile_can_be_tried_and_given(window, qtbot, here, show, tmp_path, m
     odd.write_bytes(matrix_profile(OwnSpace("odd one", P3.primaries, P3.white, "gamma", 1.5).space()))
     assert own  # a profile that equals a built-in space is known by that one's name
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(odd), ""))
-    window.spaces.try_on()
-    qtbot.waitUntil(lambda: bool(window.try_on_room.sheet.tiles), timeout=60000)
-    window.spaces.try_profile()
-    named = lambda: [t.plausible.space.name for t in window.try_on_room.sheet.tiles]  # noqa: E731
+    window.actions_.space.try_on()
+    qtbot.waitUntil(lambda: bool(window.navigator.made(Page.TRY_ON).sheet.tiles), timeout=60000)
+    window.actions_.space.try_profile()
+    named = lambda: [t.plausible.space.name for t in window.navigator.made(Page.TRY_ON).sheet.tiles]  # noqa: E731
     qtbot.waitUntil(lambda: "odd one" in named(), timeout=60000)
-    window.try_on_room.sheet.choose(named().index("odd one"))
-    window.try_on_room._take()
+    window.navigator.made(Page.TRY_ON).sheet.choose(named().index("odd one"))
+    window.navigator.made(Page.TRY_ON)._take()
     settled(window, qtbot)
-    window.source_bench.decide.click()
+    window.benches.source.decide.click()
     assert window.model.state.path(here["bare"]).here.name == "odd one"
 
 
 def test_assigning_a_known_picture_is_warned_of_and_converting_shown(window, qtbot, here, show):
     show(here["wide"], "working")
-    window.desk.deciding.add_pin(here["wide"], 0.5, 0.5)
-    bench = window.working_bench
+    window.jobs.colour.add_pin(here["wide"], 0.5, 0.5)
+    bench = window.benches.working
     bench.choose(1, "srgb")
     settled(window, qtbot)
     assert "known to mean P3" in bench._warning.text() and bench.instead.isVisible()
@@ -184,13 +188,13 @@ def test_assigning_a_known_picture_is_warned_of_and_converting_shown(window, qtb
 def test_converting_to_ink_tells_what_the_intents_do(window, qtbot, here, show, tmp_path, ink_profile):
     press = tmp_path / "press.icc"
     press.write_bytes(ink_profile)
-    window.dropped([press])  # an output profile is a space, no camera's
+    window.actions_.dropped.take([press])  # an output profile is a space, no camera's
     show(here["wide"], "working")
-    ink = next(s for s in window.desk.spaces.destinations() if s.model == "cmyk")
-    window.working_bench.choose(2, ink.id)
-    qtbot.waitUntil(lambda: "least" in window.working_bench._effect.text(), timeout=60000)
-    assert "%" in window.working_bench._leaves._rows[0][1].text()
-    window.working_bench.act.click()
+    ink = next(s for s in window.jobs.spaces.destinations() if s.model == "cmyk")
+    window.benches.working.choose(2, ink.id)
+    qtbot.waitUntil(lambda: "least" in window.benches.working._effect.text(), timeout=60000)
+    assert "%" in window.benches.working._leaves._rows[0][1].text()
+    window.benches.working.act.click()
     settled(window, qtbot)
     assert stop_values(window)[2] == ink.name
     centre = window.view.to_widget(10, 10).toPoint()
@@ -201,15 +205,15 @@ def test_converting_to_ink_tells_what_the_intents_do(window, qtbot, here, show, 
 
 def test_ledger_goes_back_and_is_copied(window, qtbot, here, show):
     show(here["bare"], "source")
-    window.desk.deciding.give_and_convert((here["bare"],), OPRGB, ROMM)
+    window.jobs.colour.give_and_convert((here["bare"],), OPRGB, ROMM)
     settled(window, qtbot)
-    ledger = window.source_bench.ledger
+    ledger = window.benches.source.ledger
     texts = [ledger.list.item(i).text() for i in range(ledger.list.count())]
     assert any("opRGB assigned" in t for t in texts) and any("converted to ROMM RGB" in t for t in texts)
     window.model.select(here["bare"], (here["bare"], here["bare2"], here["ink"]))
     ledger.copy.click()
     assert len(window.model.state.frames[here["bare2"]].ledger) == 2 and not window.model.state.frames[here["ink"]].ledger
-    assert "another colour model" in window.notice.label.text()
+    assert "another colour model" in window.model.messages.latest
     ledger.list.setCurrentRow(next(i for i, t in enumerate(texts) if "assigned" in t))
     ledger.back.click()
     assert [e.verb for e in window.model.state.frames[here["bare"]].ledger] == [ASSIGN]
@@ -218,12 +222,12 @@ def test_ledger_goes_back_and_is_copied(window, qtbot, here, show):
 def test_pins_are_set_by_key_kept_and_given_targets(window, qtbot, here, show):
     show(here["wide"], "working")
     qtbot.mouseMove(window.view, window.view.to_widget(12, 9).toPoint())
-    window._pointer = (12.0, 9.0)
+    window.flow.pointer = (12.0, 9.0)
     qtbot.keyClick(window.view, Qt.Key.Key_Period)
     pin = window.model.frame.pins[0]
     assert (pin.x, pin.y) == pytest.approx((12 / 48, 9 / 32))
     assert window.view.pins == ((pin.x, pin.y),)
-    bench = window.working_bench
+    bench = window.benches.working
     qtbot.waitUntil(lambda: len(bench.pins.cells()) == 1, timeout=60000)
     bench._pin_chosen(0)
     bench._target_chosen(1)
@@ -234,19 +238,19 @@ def test_pins_are_set_by_key_kept_and_given_targets(window, qtbot, here, show):
     bench.unpin.click()
     assert not window.model.frame.pins
     for i in range(9):
-        window._pointer = (1.0 + 4 * i, 3.0)
-        window.spaces.pin()
-    assert len(window.model.frame.pins) == 8 and "up to 8 pins" in window.notice.label.text()
+        window.flow.pointer = (1.0 + 4 * i, 3.0)
+        window.actions_.space.pin()
+    assert len(window.model.frame.pins) == 8 and "up to 8 pins" in window.model.messages.latest
 
 
 def test_rules_are_a_table_and_hold_for_what_is_pasted(window, qtbot, tmp_path):
-    sheet = RulesSheet(window.desk, window)
+    sheet = RulesSheet(window.context, window)
     assert "without you" in sheet._sum.text()
     box = sheet.decisions["untagged"]
     box.setCurrentIndex(box.findData(GIVE))
     sheet.spaces["untagged"].choose("p3")
     assert sheet.rules() == IntakeRules().with_rule("untagged", Rule(GIVE, "p3")) and "ledger" in sheet._sum.text()
-    window.desk.command(lambda s: s.set_rules(sheet.rules()))
+    window.jobs.command(lambda s: s.set_rules(sheet.rules()))
     sheet._show(IntakeRules())
     assert sheet.rules() == IntakeRules()
     sheet.close()
@@ -263,13 +267,13 @@ def test_rules_are_a_table_and_hold_for_what_is_pasted(window, qtbot, tmp_path):
 
 def test_nothing_on_the_clipboard_is_said(window):
     QGuiApplication.clipboard().clear()
-    window.spaces.paste()
-    assert "neither" in window.notice.label.text()
+    window.actions_.paste()
+    assert "neither" in window.model.messages.latest
 
 
 def test_an_own_space_is_seen_at_once_and_saved(window, qtbot, here, show, tmp_path, monkeypatch):
     show(here["wide"], "working")
-    sheet = OwnSpaceSheet(window.desk, window)
+    sheet = OwnSpaceSheet(window.context, window)
     sheet.show()
     assert window.model.tried[0].verb == ASSIGN
     sheet.name.setText("slim")
@@ -280,7 +284,7 @@ def test_an_own_space_is_seen_at_once_and_saved(window, qtbot, here, show, tmp_p
     for version in (2, 4):
         out = tmp_path / f"slim{version}.icc"
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, out=out, **k: (str(out), ""))
-        window.spaces.save_space(sheet.space, version)
+        window.actions_.space.save_space(sheet.space, version)
         assert out.read_bytes()[8] == version
     sheet.points[0][0].setValue(0.31)
     sheet.points[0][1].setValue(0.59)
@@ -289,7 +293,7 @@ def test_an_own_space_is_seen_at_once_and_saved(window, qtbot, here, show, tmp_p
     assert sheet.space is None and "cannot be" in sheet.words.text() and not sheet.keep.isEnabled()
     sheet.reject()
     assert not window.model.tried
-    window.desk.command(lambda s: s.keep_space(P3))
+    window.jobs.command(lambda s: s.keep_space(P3))
     purpose = PurposeSheet(window)
     purpose.screens.setChecked(True)
     assert purpose.space() is P3
@@ -304,22 +308,22 @@ def test_an_own_space_is_seen_at_once_and_saved(window, qtbot, here, show, tmp_p
 def test_a_tagged_copy_is_written_and_the_source_only_when_asked(window, qtbot, here, show, mill, tmp_path, monkeypatch):
     show(here["bare"], "source")
     source = (mill / "bare.jpg").read_bytes()
-    window.desk.deciding.assign((here["bare"],), OPRGB)
+    window.jobs.colour.assign((here["bare"],), OPRGB)
     sheet = CopySheet(window.model.frame, window.model.path(), tmp_path, window)
     assert "not one number" in sheet.words.text()
     sheet.out.setText(str(tmp_path / "copy.jpg"))
-    window.desk.deciding.save_copy(here["bare"], sheet.wish())
-    qtbot.waitUntil(lambda: (tmp_path / "copy.jpg").exists() and "was written" in window.notice.label.text(), timeout=60000)
+    window.jobs.colour.save_copy(here["bare"], sheet.wish())
+    qtbot.waitUntil(lambda: (tmp_path / "copy.jpg").exists() and "was written" in window.model.messages.latest, timeout=60000)
     assert inspect(tmp_path / "copy.jpg").tag.space == "oprgb" and (mill / "bare.jpg").read_bytes() == source
     sheet.out.setText(str(tmp_path / "copy.bmp"))
     assert not sheet._write.isEnabled()
     sheet.close()
     monkeypatch.setattr(QMessageBox, "exec", lambda self: 0)
     monkeypatch.setattr(QMessageBox, "clickedButton", lambda self: self.buttons()[1])
-    window.spaces.retag_source()  # answered with Cancel
+    window.actions_.space.retag_source()  # answered with Cancel
     assert (mill / "bare.jpg").read_bytes() == source
     monkeypatch.setattr(QMessageBox, "clickedButton", lambda self: next(b for b in self.buttons() if "Write" in b.text()))
-    window.spaces.retag_source()
+    window.actions_.space.retag_source()
     qtbot.waitUntil(lambda: inspect(mill / "bare.jpg").tag.space == "oprgb", timeout=60000)
     qtbot.waitUntil(lambda: window.model.frame.picture.tag.state == "tagged", timeout=60000)
     assert not window.model.frame.ledger and stop_values(window)[0] == "tagged opRGB"
@@ -327,7 +331,7 @@ def test_a_tagged_copy_is_written_and_the_source_only_when_asked(window, qtbot, 
 
 def test_camera_actions_pass_finished_pictures_over(window, qtbot, here, show):
     show(here["wide"], "camera")
-    assert window.bench_stack.currentWidget() is window.picture_bench
+    assert window.benches.currentWidget() is window.benches.picture
     for name in (
         "Read the chart in this frame",
         "Pick a neutral",
@@ -336,21 +340,21 @@ def test_camera_actions_pass_finished_pictures_over(window, qtbot, here, show):
         "Export this frame's profile…",
     ):
         window.menu.by_name[name].trigger()
-        assert window.rooms.currentIndex() == 0
+        assert window.navigator.stack.currentIndex() == 0
     assert not window.model.picking
     show(here["north-0412"], "camera")
-    assert window.bench_stack.currentWidget() is window.camera_bench
+    assert window.benches.currentWidget() is window.benches.camera
     window.menu.by_name["Save a tagged copy…"].trigger()
-    assert "hand-off" in window.notice.label.text()
+    assert "hand-off" in window.model.messages.latest
 
 
 def test_held_frames_are_stepped_through_and_left_out_of_a_hand_off(window, qtbot, here, tmp_path):
-    window.next_held()
+    window.actions_.frame.next_held()
     assert window.model.frame.held and window.model.stop == "source"
     first = window.model.current
-    window.next_held()
+    window.actions_.frame.next_held()
     assert window.model.current != first and window.model.frame.held
-    job = window.desk.handoff
+    job = window.jobs.handoff
     job.start((here["bare"], here["wide"]))
     qtbot.waitUntil(lambda: not job.running and bool(job.results), timeout=60000)
     assert [d.job.frame for d in job.results] == [here["wide"]] and job.results[0].ok
@@ -358,8 +362,8 @@ def test_held_frames_are_stepped_through_and_left_out_of_a_hand_off(window, qtbo
 
 def test_profiles_that_appear_in_a_colour_folder_are_offered_at_once(window, qtbot, tmp_path):
     folder = tmp_path / "icc"
-    window.desk.spaces.collection.folders = [folder]
-    window.desk.spaces.look()
+    window.jobs.spaces.collection.folders = [folder]
+    window.jobs.spaces.look()
     qtbot.wait(300)
     folder.mkdir()
     (folder / "broken.icc").write_bytes(b"x" * 300)
@@ -367,14 +371,14 @@ def test_profiles_that_appear_in_a_colour_folder_are_offered_at_once(window, qtb
 
     space = OwnSpace("from the folder", P3.primaries, P3.white, "gamma", 1.9).space()
     (folder / "good.icc").write_bytes(matrix_profile(space))
-    offered = lambda: [s.name for s in window.desk.spaces.of_model("rgb")]  # noqa: E731
+    offered = lambda: [s.name for s in window.jobs.spaces.of_model("rgb")]  # noqa: E731
     qtbot.waitUntil(lambda: "from the folder" in offered(), timeout=60000)
-    problems = {f.path.name: f.problem for f in window.desk.spaces.collection.found()}
+    problems = {f.path.name: f.problem for f in window.jobs.spaces.collection.found()}
     assert problems["broken.icc"] and not problems["good.icc"]
 
 
 def test_spaces_stand_beside_each_other_with_what_they_hold_of_the_shoot(window, qtbot):
-    cards = SpaceCards(window.desk, window)
+    cards = SpaceCards(window.context, window)
     qtbot.waitUntil(lambda: cards.table.item(0, 2).text() != "measuring", timeout=60000)
     outside = {s.id: cards.table.item(r, 2).text() for r, s in enumerate(cards.spaces)}
     assert float(outside["srgb"]) > float(outside["oprgb"]) and outside["romm"].lstrip("<\u202f") in ("0.0", "0.1")
@@ -389,12 +393,12 @@ def test_a_picture_with_transparent_parts_is_shown_over_white_and_says_so(qtbot,
     clear[..., 1] = 255  # what nobody sees
     clear[:, :30] = (180, 60, 40, 255)
     Image.fromarray(clear).save(tmp_path / "cut.png", icc_profile=matrix_profile(SRGB))
-    window.dropped([tmp_path / "cut.png"])
+    window.actions_.dropped.take([tmp_path / "cut.png"])
     qtbot.waitUntil(lambda: "cut" in {f.name for f in window.model.state.frames.values()}, timeout=60000)
     show(next(f.id for f in window.model.state.frames.values() if f.name == "cut"), "source")
-    assert window.rendered.image.pixelColor(80, 30).getRgb()[:3] == (255, 255, 255)
+    assert window.flow.rendered.image.pixelColor(80, 30).getRgb()[:3] == (255, 255, 255)
     assert "transparent parts over white" in window.view.captions[0]
-    window.desk.command(lambda s: s.convert([window.model.current], P3))
+    window.jobs.command(lambda s: s.convert([window.model.current], P3))
     sheet = CopySheet(window.model.frame, window.model.path(), tmp_path, window)
     assert "over white" not in sheet.words.text(), "a PNG keeps them"
     sheet.out.setText(str(tmp_path / "flat.jpg"))

@@ -9,8 +9,9 @@ import pytest
 from PIL import Image, ImageCms
 from PyQt6.QtCore import QPoint, Qt
 
-from velkin.app.jobs.handing_off import Ended
+from velkin.app.jobs.handoff import Ended
 from velkin.app.main import settle
+from velkin.app.model.places import Page
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import read
 from velkin.core.icc.transform import to_lab
@@ -33,9 +34,10 @@ def click(qtbot, widget, at: QPoint | None = None):
 
 def click_frame(qtbot, window, name):
     frames = window.frames.list
-    frames.reveal(ids_of(window)[name])
-    click(qtbot, frames.viewport(), frames.cell_centre(ids_of(window)[name]))
-    assert window.model.current == ids_of(window)[name]
+    frame = ids_of(window)[name]
+    frames.scrollTo(window.frames.rows.index(window.frames.rows.row_of(frame)))
+    click(qtbot, frames.viewport(), frames.frame_rect(frame).center())
+    assert window.model.current == frame
 
 
 def assert_right_colours(path: Path, light: str):
@@ -56,16 +58,16 @@ def assert_right_colours(path: Path, light: str):
 
 
 def read_fit_give_by_mouse(qtbot, window, chart_frame):
-    room = window.chart_room
+    room = window.navigator.made(Page.CHART)
     click_frame(qtbot, window, chart_frame)
-    click(qtbot, window.camera_bench._read)
+    click(qtbot, window.benches.camera._read)
     qtbot.waitUntil(lambda: room.kept is not None and room.view.has_picture, timeout=60000)
-    assert window.rooms.currentWidget() is room
+    assert window.navigator.stack.currentWidget() is room
     click(qtbot, room.bench.fit_button)
     qtbot.waitUntil(lambda: room.profile is not None, timeout=60000)
     assert room.bench.table.item(0, 3).text()
     click(qtbot, room.bench.give_button)
-    assert window.rooms.currentWidget() is not room
+    assert window.navigator.stack.currentWidget() is not room
 
 
 def test_by_mouse(qtbot, window, tmp_path):
@@ -77,13 +79,13 @@ def test_by_mouse(qtbot, window, tmp_path):
         assert state.profiles[state.frames[members[0]].profile].figures.mean <= 1.3
         # the chart's own lightness, so that the written patches can be compared with the reference
         click_frame(qtbot, window, frame)
-        click(qtbot, window.camera_bench._level)
+        click(qtbot, window.benches.camera._level)
     click(qtbot, window.path_bar.buttons["handoff"])
-    bench = window.handoff_bench
+    bench = window.benches.handoff
     qtbot.mouseClick(bench._all, LEFT, pos=QPoint(8, 10))
     assert bench._all.isChecked()
     assert bench.run_button.text() == "Hand off 12 frames"
-    with qtbot.waitSignal(window.desk.handoff.ended, timeout=120000) as ended:
+    with qtbot.waitSignal(window.jobs.handoff.ended, timeout=120000) as ended:
         click(qtbot, bench.run_button)
     assert ended.args == [Ended(12, 0, False)]
     written = sorted((window.model.shoot.path.parent / "web").iterdir())
@@ -105,8 +107,10 @@ def test_by_keyboard(qtbot, window):
     frames.setFocus()
     while window.model.frame.name != "north-0401":
         press(Qt.Key.Key_Left, widget=frames)
-    press(Qt.Key.Key_K, widget=frames)
-    room = window.chart_room
+    press(Qt.Key.Key_Escape, widget=frames)  # the keys go back to the picture
+    assert window.view.hasFocus()
+    press(Qt.Key.Key_K)
+    room = window.navigator.made(Page.CHART)
     qtbot.waitUntil(lambda: room.kept is not None and room.view.has_picture, timeout=60000)
     corner = room.view.corners.copy()
     press(Qt.Key.Key_C, widget=room.view)
@@ -123,7 +127,7 @@ def test_by_keyboard(qtbot, window):
     assert window.model.frame.profile is not None
     press(Qt.Key.Key_5)
     assert window.model.stop == "handoff"
-    with qtbot.waitSignal(window.desk.handoff.ended, timeout=120000) as ended:
+    with qtbot.waitSignal(window.jobs.handoff.ended, timeout=120000) as ended:
         press(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     assert ended.args == [Ended(8, 0, False)]
     settle(window, 90)

@@ -10,8 +10,10 @@ from PyQt6.QtCore import QPointF, QSettings, Qt
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QMenuBar, QWidget
 
 from velkin.app import theme
-from velkin.app.jobs.handing_off import Ended
+from velkin.app.jobs.handoff import Ended
 from velkin.app.main import make_application, settle
+from velkin.app.model.places import Page
+from velkin.app.widgets.frames_model import Filter
 from velkin.app.window import Window
 from velkin.core.files.raw import decode
 from velkin.core.gamut.outside import measure_outside
@@ -34,17 +36,17 @@ def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, wi
     half, full = decode(frame.path, half=True), decode(frame.path)
     there = to_space(to_working(full, path), path, SRGB)
     exact = measure_outside(there, SRGB)
-    assert window.measured.there_outside.outside == exact.outside
-    assert window.measured.there_outside.shares() == exact.shares()
-    assert window.proof_bench._figure.number.text() == f"{100 * window.measured.there_outside.share:.1f} %"
-    image = window.rendered.image
+    assert window.flow.measured.there_outside.outside == exact.outside
+    assert window.flow.measured.there_outside.shares() == exact.shares()
+    assert window.benches.proof._figure.number.text() == f"{100 * window.flow.measured.there_outside.share:.1f}\u00a0%"
+    image = window.flow.rendered.image
     size = (image.width(), image.height())
     assert size[0] <= window.view.fitted()[0] + 1 and size[0] > 0.9 * window.view.fitted()[0]  # no more than the screen shows
     reduced = cv2.resize(to_working(half, path), size, interpolation=cv2.INTER_AREA)  # in linear light
     shown = encode_8bit(to_space(reduced, path, SRGB), SRGB, dither=False)
     for x, y in ((100, 200), (340, 300), (600, 400)):
         assert np.array_equal(rgb_at(image, x, y), shown[y, x])
-    window._pointed((640.0, 401.0))
+    window.flow.point_at((640.0, 401.0))
     working = to_working(half, path)[200, 320].astype(float)
     expected = "  ".join(f"{v:.3f}" for v in ROMM.encode(working)).replace("-", "−")
     assert window.status.here.value.text() == expected
@@ -73,11 +75,11 @@ def test_zoom_keeps_the_point_under_the_pointer(qtbot, window):
     assert (view.to_picture(at) - before).manhattanLength() < 1.0
     view.actual(at)
     assert view.scale * view.devicePixelRatioF() == pytest.approx(1.0)
-    qtbot.waitUntil(lambda: window.rendered.now.part is not None, timeout=60000)
-    part, at = window.rendered.now.part, window.rendered.now.part_at
+    qtbot.waitUntil(lambda: window.flow.rendered.now.part is not None, timeout=60000)
+    part, at = window.flow.rendered.now.part, window.flow.rendered.now.part_at
     frame, path = window.model.frame, window.model.path()
-    qtbot.waitUntil(lambda: window.rendered.now.part.width() == round(at[2] * frame.facts.width), timeout=60000)
-    part, at = window.rendered.now.part, window.rendered.now.part_at
+    qtbot.waitUntil(lambda: window.flow.rendered.now.part.width() == round(at[2] * frame.facts.width), timeout=60000)
+    part, at = window.flow.rendered.now.part, window.flow.rendered.now.part_at
     left, top = round(at[0] * frame.facts.width), round(at[1] * frame.facts.height)
     full = decode(frame.path)[top : top + 60, left : left + 60]
     sharp = encode_8bit(to_space(to_working(full, path), path, SRGB), SRGB, dither=False)
@@ -90,7 +92,7 @@ def test_zoom_keeps_the_point_under_the_pointer(qtbot, window):
 def test_stops_open_benches_by_mouse_and_by_key(qtbot, window):
     for number, (key, button) in enumerate(window.path_bar.buttons.items(), start=1):
         click(qtbot, button)
-        assert window.bench_stack.currentWidget() is window.benches[key]
+        assert window.benches.currentWidget() is getattr(window.benches, key)
         qtbot.keyClick(window.view, str(3))
         qtbot.keyClick(window.view, str(number))
         assert window.model.stop == key
@@ -135,9 +137,9 @@ def test_files_that_are_no_raw_files_are_named_and_the_rest_comes_in(qtbot, wind
     shoot_chart(tmp_path / "new.dng", seed=7)
     (tmp_path / "notes.txt").write_text("x")
     (tmp_path / "broken.dng").write_bytes(b"II*\0nothing")
-    window.dropped([tmp_path / "new.dng", tmp_path / "notes.txt", tmp_path / "broken.dng"])
+    window.actions_.dropped.take([tmp_path / "new.dng", tmp_path / "notes.txt", tmp_path / "broken.dng"])
     qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=60000)
-    words = window.notice.label.text()
+    words = window.model.messages.latest
     assert "1 frame added" in words and "notes.txt" in words and "broken.dng" in words
     assert window.model.frame.name == "new"
     window.model.undo()
@@ -148,23 +150,24 @@ def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_pa
     settle(window, 90)
     copy = tmp_path / "copy.dng"
     shoot_chart(copy, seed=9)
-    window.dropped([copy])
+    window.actions_.dropped.take([copy])
     qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=60000)
     settle(window, 90)
     copy.unlink()
     window.model.select(ids_of(window)["north-0412"])
     window.service._decoded._kept.clear()
     window.model.select(ids_of(window)["copy"])
-    qtbot.waitUntil(lambda: "copy.dng" in window.notice.label.text(), timeout=60000)
-    assert "not there any more" in window.notice.label.text()
+    qtbot.waitUntil(lambda: "copy.dng" in window.view.empty_text, timeout=60000)
+    assert "not there any more" in window.view.empty_text
+    assert "Frame ▸ Find a missing source" in window.view.empty_text
     assert not window.view.has_picture
     assert window.scope._measured is None
-    assert window.proof_bench._figure.number.text() == ""
+    assert window.benches.proof._figure.number.text() == ""
 
 
 def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_path):
-    room = window.chart_room
-    window.camera.read_chart(ids_of(window)["north-0413"])
+    room = window.navigator.made(Page.CHART)
+    window.model.places.go(Page.CHART, ids_of(window)["north-0413"])
     qtbot.waitUntil(lambda: "no 24-patch chart found" in room.bench.figure.words.text(), timeout=60000)
     assert not room.bench.fit_button.isEnabled()
     room.place_by_hand()
@@ -172,9 +175,9 @@ def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_pa
     assert not room.bench.fit_button.isEnabled()
     room.leave()
     shoot_chart(tmp_path / "bright.dng", level=1.3, seed=11)
-    window.dropped([tmp_path / "bright.dng"])
+    window.actions_.dropped.take([tmp_path / "bright.dng"])
     qtbot.waitUntil(lambda: "bright" in ids_of(window), timeout=60000)
-    window.camera.read_chart(ids_of(window)["bright"])
+    window.model.places.go(Page.CHART, ids_of(window)["bright"])
     qtbot.waitUntil(lambda: room.kept is not None, timeout=60000)
     assert "less exposure" in room.bench.advice.text()
     assert not room.bench.fit_button.isEnabled()
@@ -182,12 +185,12 @@ def test_no_chart_and_a_clipped_chart_are_said_in_the_room(qtbot, window, tmp_pa
 
 
 def test_hand_off_into_a_folder_that_cannot_be_is_said_for_every_file(qtbot, window):
-    bench = window.handoff_bench
-    window.open_stop("handoff")
+    bench = window.benches.handoff
+    window.actions_.open_stop("handoff")
     nowhere = str(window.model.state.frames[window.model.current].path / "no")
-    assert window.desk.handoff.set_destination(replace(window.model.state.destinations[0], folder=nowhere))
-    qtbot.waitUntil(lambda: any(c.kind == "folder" for c in window.desk.handoff.concerns or ()), timeout=60000)
-    with qtbot.waitSignal(window.desk.handoff.ended, timeout=60000) as ended:
+    assert window.jobs.handoff.set_destination(replace(window.model.state.destinations[0], folder=nowhere))
+    qtbot.waitUntil(lambda: any(c.kind == "folder" for c in window.jobs.handoff.concerns or ()), timeout=60000)
+    with qtbot.waitSignal(window.jobs.handoff.ended, timeout=60000) as ended:
         bench.start()
     assert ended.args == [Ended(0, 8, False)]
     assert bench.retry_button.isVisible()
@@ -195,18 +198,18 @@ def test_hand_off_into_a_folder_that_cannot_be_is_said_for_every_file(qtbot, win
 
 
 def test_a_run_can_be_cancelled_and_keeps_what_is_finished(qtbot, window):
-    window.open_stop("handoff")
-    window.desk.handoff.file.connect(lambda _: window.desk.cancel())
-    with qtbot.waitSignal(window.desk.handoff.ended, timeout=60000) as ended:
-        window.handoff_bench.start()
+    window.actions_.open_stop("handoff")
+    window.jobs.handoff.file.connect(lambda _: window.lanes.cancel_all())
+    with qtbot.waitSignal(window.jobs.handoff.ended, timeout=60000) as ended:
+        window.benches.handoff.start()
     (how,) = ended.args
     assert how.cancelled and how.failed == 0 and 1 <= how.good < 8
     assert len(list((window.model.shoot.path.parent / "web").iterdir())) == how.good
-    assert window.desk.handoff.interrupted() is None, "what was cancelled is not offered again"
+    assert window.jobs.handoff.interrupted() is None, "what was cancelled is not offered again"
 
 
 def test_exposure_is_per_frame_and_undone(qtbot, window):
-    bench = window.camera_bench
+    bench = window.benches.camera
     bench._exposure.setValue(0.5)
     assert window.model.frame.exposure == 0.5
     window.model.undo()
@@ -216,44 +219,48 @@ def test_exposure_is_per_frame_and_undone(qtbot, window):
 
 
 def test_frames_are_dragged_to_another_light(window):
-    frames = window.frames.list
     moving = ids_of(window)["north-0415"]
-    frames.drop_frames([moving], frames.cell_centre(ids_of(window)["lamp-0501"]))
+    rows = window.frames.rows
+    onto = rows.index(rows.row_of(ids_of(window)["lamp-0501"]))
+    data = rows.mimeData([rows.index(rows.row_of(moving))])
+    assert rows.canDropMimeData(data, Qt.DropAction.MoveAction, -1, -1, onto)
+    rows.dropMimeData(data, Qt.DropAction.MoveAction, -1, -1, onto)
     assert window.model.state.light_of(moving).name == "Weaving lamp"
     window.model.undo()
     assert window.model.state.light_of(moving).name == "North window"
 
 
 def test_filters_show_what_they_say(window):
-    frames = window.frames.list
-    frames.set_filter(1)
-    assert sorted(window.model.state.frames[c.frame].name for c in frames._cells) == [
+    box, rows = window.frames.filter, window.frames.rows
+    box.setCurrentIndex(box.findData(Filter.MARKED))
+    assert sorted(window.model.state.frames[f].name for f in rows.listed()) == [
         "lamp-0501",
         "lamp-0502",
         "north-0401",
         "north-0402",
     ]
-    frames.set_filter(3)
-    assert not frames._cells
+    box.setCurrentIndex(box.findData(Filter.KNOWN))
+    assert rows.listed() == []
 
 
 def test_an_empty_window_and_bad_shoots_say_what_to_do(qtbot, tmp_path):
     make_application()
     empty = Window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
     empty.show()
-    assert empty.bench_stack.currentWidget() is empty.start_bench
+    assert empty.benches.currentWidget() is empty.benches.start
     assert "Make or open a shoot" in empty.view.empty_text
-    empty.dropped([tmp_path / "x.dng"])
-    assert "Make or open a shoot first" in empty.notice.label.text()
+    empty.actions_.dropped.take([tmp_path / "x.dng"])
+    assert "Make or open a shoot first" in empty.model.messages.latest
     (tmp_path / "bad.velkin").write_bytes(b"nothing")
-    empty.dropped([tmp_path / "bad.velkin"])
-    assert "not a Velkin shoot" in empty.notice.label.text()
-    assert empty.desk.new_shoot(tmp_path / "fresh")
+    empty.actions_.dropped.take([tmp_path / "bad.velkin"])
+    qtbot.waitUntil(lambda: "not a Velkin shoot" in empty.model.messages.latest, timeout=60000)
+    empty.jobs.shoots.new(tmp_path / "fresh")
+    qtbot.waitUntil(lambda: empty.model.shoot is not None, timeout=60000)
     assert empty.model.shoot.path.name == "fresh.velkin"
-    assert empty.bench_stack.currentWidget() is empty.benches["camera"]
+    assert empty.benches.currentWidget() is empty.benches.camera
     for stop in ("source", "camera", "working", "proof", "handoff"):
-        empty.open_stop(stop)
-    empty.hand_off()
+        empty.actions_.open_stop(stop)
+    empty.actions_.handoff.start()
     empty.appearance.set_theme("Dim room")
     empty.close()
 
@@ -295,12 +302,11 @@ def test_the_demo_is_looked_at_while_the_rest_of_it_is_made(qtbot, tmp_path, slo
     empty = Window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
     empty.show()
     told = []
-    empty.desk.progress.connect(lambda words, done, total: told.append((words, done, total, empty.view.empty_text)))
-    click(qtbot, empty.start_bench.demo_button)
+    empty.lanes.changed.connect(lambda: told.append(empty.view.empty_text))
+    click(qtbot, empty.benches.start.demo_button)
     qtbot.waitUntil(lambda: empty.model.shoot is not None and len(empty.model.state.frames) == 3, timeout=60000)
-    first = "The simulator makes the first pictures"
-    assert (first, 1, 3, f"{first}, 1 of 3") in told
-    qtbot.waitUntil(lambda: empty.rendered is not None, timeout=60000)
+    assert "The simulator makes the first pictures, 1 of 3" in told
+    qtbot.waitUntil(lambda: empty.flow.rendered is not None, timeout=60000)
     assert {f.name: f.role for f in empty.model.state.frames.values()} == {
         "north-0401": "chart",
         "north-0402": "neutral",
@@ -311,12 +317,12 @@ def test_the_demo_is_looked_at_while_the_rest_of_it_is_made(qtbot, tmp_path, slo
     again = Window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
     again.show()
     slow_demo.set()
-    click(qtbot, again.start_bench.demo_button)
+    click(qtbot, again.benches.start.demo_button)
     qtbot.waitUntil(lambda: again.model.shoot is not None and len(again.model.state.frames) == 5, timeout=60000)
-    qtbot.waitUntil(lambda: "No space left on device" in again.notice.label.text(), timeout=60000)
-    assert "set XDG_DATA_HOME" in again.notice.label.text()
-    assert again.desk.demo.making == ""
-    again.desk.open_demo()  # what is there is opened all the same, and nothing comes in twice
-    qtbot.waitUntil(lambda: again.desk.demo.making == "", timeout=60000)
+    qtbot.waitUntil(lambda: "No space left on device" in again.model.messages.latest, timeout=60000)
+    assert "set XDG_DATA_HOME" in again.model.messages.latest
+    assert again.jobs.demo.making == ""
+    again.jobs.demo.open()  # what is there is opened all the same, and nothing comes in twice
+    qtbot.waitUntil(lambda: again.jobs.demo.making == "", timeout=60000)
     assert len(again.model.state.frames) == 5
     again.close()

@@ -14,7 +14,7 @@ import pytest
 import tifffile
 from PIL import Image
 
-from velkin.app.jobs.arriving import files_in
+from velkin.app.jobs.importing import files_in
 from velkin.core.errors import OutputFailed, UnreadableFile, VelkinError
 from velkin.core.files.metadata import exif_facts
 from velkin.core.files.picture import decode_picture

@@ -137,7 +137,7 @@ def test_one_decision_for_many_and_undo_brings_all_back(shoot, ids):
 def test_what_makes_no_sense_is_refused_and_nothing_changes(shoot, ids):
     with pytest.raises(BadProfile):
         shoot.assign([ids["bare"], ids["ink"]], OPRGB)
-    with pytest.raises(ShootError, match="give it a space first"):
+    with pytest.raises(ShootError, match="assign a space first"):
         shoot.convert([ids["other"], ids["bare"]], ROMM)
     with pytest.raises(BadProfile):
         shoot.convert([ids["other"]], shoot.state.space("lab"))

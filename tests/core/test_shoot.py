@@ -17,9 +17,11 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported, OutputRefused, ShootError
+from velkin.core.gamut.easing import full_strength
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.lights import propose_lights
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.state_reader import StateReader
 from velkin.core.shoot.store import backup_path
 from velkin.core.spaces.rgb import BUILT_IN
 
@@ -79,6 +81,28 @@ def test_giving_a_profile_changes_the_path_and_undo_brings_it_back(shoot):
     assert shoot.state.path(ids["north-0412"]) == path
 
 
+def test_one_changed_frame_leaves_the_others_as_they_are(shoot):
+    before = shoot.state
+    paths = {f: before.path(f) for f in before.order()}
+    first, *others = before.order()
+    shoot.set_exposure([first], 0.5)
+    after = shoot.state
+    assert after.frames[first].exposure == 0.5
+    assert all(after.frames[f] is before.frames[f] for f in others)
+    assert after.lights is before.lights and after.profiles is before.profiles
+    assert all(after.path(f) is paths[f] for f in others) and after.path(first) != paths[first]
+
+
+def test_what_another_connection_changed_is_read(shoot):
+    first = shoot.state.order()[0]
+    other = Shoot.open(shoot.path)
+    other.set_exposure([first], 0.75)
+    other.close()
+    shoot.set_role([first], "neutral")
+    frame = shoot.state.frames[first]
+    assert (frame.exposure, frame.role) == (0.75, "neutral")
+
+
 def test_undo_outlives_the_program(demo_shoot):
     first = Shoot.open(demo_shoot)
     frame = next(iter(first.state.frames))
@@ -91,7 +115,12 @@ def test_undo_outlives_the_program(demo_shoot):
 
 
 ACTIONS = st.lists(
-    st.tuples(st.sampled_from(["exposure", "role", "move", "rename", "remove", "working", "undo", "redo"]), st.integers(0, 11)),
+    st.tuples(
+        st.sampled_from(
+            ["exposure", "role", "move", "rename", "remove", "working", "merge", "ease", "profile", "undo", "redo"]
+        ),
+        st.integers(0, 11),
+    ),
     max_size=14,
 )
 
@@ -120,9 +149,16 @@ def test_undoing_everything_restores_everything(shoot, actions):
                 "move": lambda f=frame: shoot.move_to_light([f], None),
                 "rename": lambda f=frame, n=number: shoot.rename_light(shoot.state.frames[f].light, f"light {n}"),
                 "remove": lambda f=frame: shoot.remove_frames([f]),
+                "merge": lambda n=number: shoot.merge_lights([k.id for k in shoot.state.lights][: 1 + n % 3]),
+                "ease": lambda f=frame, n=number: shoot.set_easings(f, full_strength(n / 11), "ease"),
+                "profile": lambda f=frame: shoot.use_built_in([f]),
                 "working": lambda n=number: shoot.set_working(list(BUILT_IN.values())[n % 7]),
             }[name]()
             steps += shoot._store.rows("SELECT count(*) FROM steps WHERE undone = 0")[0][0] - had
+        fresh = StateReader(shoot._store)._read_all()
+        assert repr(shoot.state) == repr(fresh), "what was read again in parts is what is there"
+        for f in shoot.state.order()[:3]:
+            assert shoot.state.path(f) == fresh.path(f)
     for _ in range(steps):
         assert shoot.undo() is not None
     assert repr(shoot.state) == start
@@ -186,6 +222,7 @@ KILLED = """
 import sys
 from pathlib import Path
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.state_reader import StateReader
 shoot = Shoot.open(Path(sys.argv[1]))
 frame = shoot.state.order()[0]
 for number in range(1, 100000):

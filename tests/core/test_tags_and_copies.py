@@ -364,7 +364,7 @@ def test_several_steps_are_one_chain_without_rounding_between(tmp_path):
     steps = (Step("assign", OPRGB), Step("convert", ROMM), Step("convert", OPRGB))
     write_copy(path, None, steps, CopyWish(tmp_path / "b.png", dither=False))
     assert np.array_equal(decode_picture(tmp_path / "b.png").numbers, RGB)
-    with pytest.raises(NotSupported, match="give it a space"):
+    with pytest.raises(NotSupported, match="assign a space"):
         write_copy(path, None, (Step("convert", ROMM),), CopyWish(tmp_path / "c.png"))
 
 

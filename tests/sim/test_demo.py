@@ -102,5 +102,5 @@ def test_frames_are_made_where_no_process_can_share_the_work(tmp_path, demo_fram
         raise PermissionError(13, "Permission denied", "/dev/shm")
 
     monkeypatch.setattr("multiprocessing.context.SpawnContext.Pool", refused)
-    madderfold.make(tmp_path, names=("north-0402",))
-    assert (tmp_path / "north-0402.dng").read_bytes() == (demo_frames / "north-0402.dng").read_bytes()
+    madderfold.make(tmp_path / "frames", names=("north-0402",))
+    assert (tmp_path / "frames" / "north-0402.dng").read_bytes() == (demo_frames / "north-0402.dng").read_bytes()

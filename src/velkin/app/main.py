@@ -10,9 +10,11 @@ from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication
 
-from velkin.app import glyphs, theme
+from velkin.app import glyphs, log, theme
 from velkin.app.flow.service import RenderService
+from velkin.app.jobs.lanes import Lane
 from velkin.app.model.shoot_model import first_frame
+from velkin.app.widgets.focus_ring import FocusRing
 from velkin.app.window import Window
 from velkin.core.errors import VelkinError
 from velkin.core.shoot.shoot import Shoot
@@ -33,6 +35,7 @@ def make_application() -> QApplication:
     theme.load_fonts()
     app.setFont(theme.font())  # the window applies its theme once it is built: styling widgets one by one is slow
     app.setWindowIcon(glyphs.app_icon())
+    FocusRing(app)
     return app
 
 
@@ -53,13 +56,15 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         The exit status.
     """
     app = make_application()
+    log.begin()
     window = open_window(shoot)
+    log.tell(window.model.report)
     window.show()
     if demo:
-        window.desk.open_demo()
+        window.jobs.demo.open()
     later = QTimer(window)
     later.setSingleShot(True)
-    later.timeout.connect(lambda: window.service.do(warm_up, lambda _: None))
+    later.timeout.connect(lambda: window.lanes.start(Lane.BACKGROUND, lambda job: warm_up()))
     later.start(2000)  # the first picture comes before what later ones may need
     if screenshot is not None:
         window.resize(1280, 800)
@@ -67,7 +72,7 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         opened = window.model.shoot is not None or not (demo or shoot)
         saved = opened and window.grab().save(str(screenshot))
         window.close()
-        reason = "" if opened else f": {window.notice.label.text()}"
+        reason = "" if opened else f": {window.model.messages.latest}"
         print(f"{'written' if saved else 'could not write'} {screenshot}{reason}", file=sys.stderr)
         return 0 if saved else 1
     return app.exec()
@@ -98,7 +103,7 @@ def open_window(path: Path | None, settings: QSettings | None = None) -> Window:
             shoot = error
     window = Window(settings, service)
     if isinstance(shoot, Shoot):
-        window.desk.show_shoot(shoot)
+        window.jobs.shoots.show(shoot)
     elif shoot is not None:
         window.model.report(shoot)
     return window
@@ -112,17 +117,17 @@ def settle(window: Window, seconds: float) -> bool:
         QTimer.singleShot(30, loop.quit)
         loop.exec()
         if window.model.shoot is None:
-            if window.desk.demo.awaited:
+            if window.jobs.demo.awaited or window.lanes.running(Lane.HAND):
                 continue
             return True
-        frame = window.model.frame
+        flow, frame = window.flow, window.model.frame
         drawn = frame is None or (
-            window.rendered is not None
-            and window.rendered.path == window.model.path()
-            and window.rendered.seen == window.seen()
-            and window.measured is not None
-            and window.measured.exact
+            flow.current is not None
+            and flow.rendered is not None
+            and flow.rendered.seen == flow.seen()
+            and flow.measured is not None
+            and flow.measured.exact
         )
-        if drawn and not window.frames.list.wanted_thumbnails() and not window.desk.handoff.running:
+        if drawn and not window.thumbnails.wanted() and not window.jobs.handoff.running:
             return True
     return False

@@ -116,13 +116,10 @@ def _sheet(t: Theme) -> str:
     QPushButton {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 2px;
                    min-height: 24px; padding: 0 12px; }}
     QPushButton[narrow="true"] {{ padding: 0 4px; }}
-    QPushButton[narrow="true"]:focus {{ padding: 0 3px; }}
     QPushButton:hover {{ background: {t.field}; }}
     QPushButton:pressed, QPushButton:checked {{ background: {t.chosen}; color: {t.chosen_ink}; }}
-    QPushButton:focus {{ border: 2px solid {t.ink}; padding: 0 11px; min-height: 22px; }}
     QPushButton:disabled {{ color: {t.soft}; border-color: {t.line}; background: {t.panel}; }}
     QPushButton[primary="true"] {{ background: {t.chosen}; color: {t.chosen_ink}; border-color: {t.chosen}; font-weight: 600; }}
-    QPushButton[primary="true"]:focus {{ border: 2px solid {t.edge}; }}
     QPushButton[primary="true"]:disabled {{ background: {t.line}; color: {t.panel}; border-color: {t.line}; }}
     QComboBox, QLineEdit, QSpinBox, QDoubleSpinBox {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.edge};
                    border-radius: 2px; min-height: 24px; padding: 0 6px; selection-background-color: {t.chosen};
@@ -135,7 +132,6 @@ def _sheet(t: Theme) -> str:
     QRadioButton::indicator {{ border-radius: 7px; }}
     QCheckBox::indicator:checked {{ background: {t.chosen}; border-color: {t.chosen}; image: url("{tick}"); }}
     QRadioButton::indicator:checked {{ image: url("{dot}"); border-color: {t.ink}; }}
-    QCheckBox:focus, QRadioButton:focus {{ font-weight: 600; }}
     QHeaderView::up-arrow, QHeaderView::down-arrow {{ width: 0; height: 0; }}
     QComboBox::drop-down {{ border: 0; width: 22px; }}
     QComboBox::down-arrow {{ image: url("{arrow}"); width: 9px; height: 9px; }}
@@ -159,5 +155,5 @@ def _sheet(t: Theme) -> str:
     QSlider::groove:horizontal {{ background: {t.line}; height: 3px; }}
     QSlider::sub-page:horizontal {{ background: {t.ink}; height: 3px; }}
     QSlider::handle:horizontal {{ background: {t.ink}; width: 8px; margin: -7px 0; border: 1px solid {t.panel}; }}
-    QSlider::handle:horizontal:focus {{ border: 2px solid {t.field}; }}
+    QSplitter::handle {{ background: {t.line}; }}
     """

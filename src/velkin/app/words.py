@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.models import WORDS
@@ -9,6 +11,7 @@ from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.shoot.state import State
 from velkin.core.tags.ledger import MEANING
 
+_UNITS = re.compile(r"(?<=\d) (%|px|cm|mm|K|ppi|MB|GB|EV)(?![\w])")
 MINUS = "\u2212"
 CONVERT, ASSIGN = MEANING["convert"], MEANING["assign"]
 MODELS = {"rgb": "RGB", "gray": "gray", "cmyk": "CMYK", "lab": "Lab"}
@@ -27,6 +30,16 @@ def share(value: float) -> str:
     if 0 < value < 0.0005:
         return "<\u202f0.1"
     return f"{100 * value:.1f}"
+
+
+def percent(value: float) -> str:
+    """A share 0..1 with its sign, which is never parted from the number."""
+    return f"{share(value)}\u00a0%"
+
+
+def unbroken(text: str) -> str:
+    """A text in which no unit is parted from its number, nor a width from its height, by the end of a line."""
+    return _UNITS.sub("\u00a0\\1", text).replace(" × ", "\u00a0×\u00a0").replace("ΔE ", "ΔE\u00a0")
 
 
 def count(number: int, thing: str) -> str:

@@ -1,90 +1,76 @@
-"""What the window does about hand-off: the rooms that belong to it, and the receipt."""
+"""What the menus do about hand-off: starting, pausing, resuming, and the receipt."""
 
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog
-
-if TYPE_CHECKING:
-    from velkin.app.rooms.destinations_room import DestinationsRoom
-    from velkin.app.rooms.receivers_room import ReceiversRoom
-    from velkin.app.window import Window
+from velkin.app.actions.dialogs import Dialogs
+from velkin.app.benches.handoff import HandoffBench
+from velkin.app.context import Context
+from velkin.app.model.places import Page
 
 
 class HandoffActions:
-    """Actions of the window."""
+    """Actions of the Hand-off stop."""
 
-    def __init__(self, window: Window) -> None:
-        self._window = window
-        self._model = window.model
-        self._destinations: DestinationsRoom | None = None  # rooms that are made when they are first entered
-        self._receivers: ReceiversRoom | None = None
-        window.handoff_bench.edit_wanted.connect(self.destinations)
-        window.handoff_bench.receivers_wanted.connect(self.receivers)
-        window.handoff_bench.receipt_wanted.connect(self.receipt)
+    def __init__(self, context: Context, dialogs: Dialogs, bench: HandoffBench) -> None:
+        self._jobs = context.jobs
+        self._model = context.model
+        self._dialogs = dialogs
+        self._bench = bench
 
-    def destinations(self, identifier: str = "") -> None:
-        """Open the room of destinations."""
-        if self._model.shoot is None:
-            return
-        if self._destinations is None:
-            from velkin.app.rooms.destinations_room import DestinationsRoom
+    def _open_bench(self) -> None:
+        self._model.places.back()
+        self._model.open_stop("handoff")
 
-            self._destinations = DestinationsRoom(self._window.desk)
-            self._window.add_room(self._destinations)
-        self._window.rooms.setCurrentWidget(self._destinations)
-        self._destinations.enter(identifier)
-
-    def bring(self, path: Path) -> None:
-        """Take in the destinations of a file."""
+    def start(self) -> None:
+        """Open the Hand-off bench and start."""
         if self._model.shoot is not None:
-            self.destinations()
-            assert self._destinations is not None
-            self._destinations.bring_in(path)
+            self._open_bench()
+            self._bench.start()
+
+    def destinations(self, about: str | Path = "") -> None:
+        """Open the room of destinations, on one of them or taking in those of a file."""
+        if self._model.shoot is not None:
+            self._model.places.go(Page.DESTINATIONS, None, about)
 
     def receivers(self) -> None:
         """Open the sheet of what receivers see."""
-        if self._model.shoot is None:
-            return
-        if self._receivers is None:
-            from velkin.app.rooms.receivers_room import ReceiversRoom
-
-            self._receivers = ReceiversRoom(self._window.desk)
-            self._window.add_room(self._receivers)
-        self._window.rooms.setCurrentWidget(self._receivers)
-        self._receivers.enter()
+        if self._model.frame is not None:
+            self._model.places.go(Page.RECEIVERS, self._model.current)
 
     def receipt(self) -> None:
         """Ask where the receipt of the last hand-off goes, and write it."""
         shoot = self._model.shoot
         if shoot is None:
             return
-        start = shoot.path.parent / f"{shoot.path.stem} receipt.html"
-        chosen, _ = QFileDialog.getSaveFileName(self._window, "Write a receipt", str(start), "Web page (*.html);;PDF (*.pdf)")
-        if not chosen:
-            return
-        path = Path(chosen)
-        if path.suffix.lower() not in (".html", ".pdf"):
-            path = path.with_name(path.name + ".html")
-        self._window.desk.handoff.write_receipt(path)
+        out = self._dialogs.save_file(
+            "Write a receipt",
+            f"{shoot.path.stem} receipt.html",
+            "Web page (*.html);;PDF (*.pdf)",
+            (".html", ".pdf"),
+            shoot.path.parent,
+        )
+        if out is not None:
+            self._jobs.handoff.write_receipt(out)
 
     def retry(self) -> None:
-        """Try once more what failed, or go on with a run that was cut off."""
-        job = self._window.desk.handoff
-        self._window.open_stop("handoff")
-        if job.interrupted() is not None:
-            job.go_on_after_crash()
-        elif any(not d.ok for d in job.results):
-            job.retry()
+        """Try once more what failed, or resume a run that was interrupted."""
+        if self._model.shoot is None:
+            return
+        handoff = self._jobs.handoff
+        self._open_bench()
+        if handoff.interrupted() is not None:
+            handoff.resume()
+        elif any(not d.ok for d in handoff.results):
+            handoff.retry()
         else:
-            self._model.notice.emit("Nothing of the last hand-off failed, and none was cut off.")
+            self._model.say("Nothing of the last hand-off failed, and none was interrupted.")
 
     def pause(self) -> None:
-        """Pause the run, or go on."""
-        job = self._window.desk.handoff
-        if job.running:
-            job.pause(not job.paused)
+        """Pause the run, or resume it."""
+        handoff = self._jobs.handoff
+        if handoff.running:
+            handoff.pause(not handoff.paused)
         else:
-            self._model.notice.emit("No hand-off is running.")
+            self._model.say("No hand-off is running.")

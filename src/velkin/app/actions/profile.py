@@ -1,62 +1,41 @@
-"""What menus, benches and rooms do with camera profiles: report, shelf, export, variants."""
+"""What menus, benches and rooms do with camera profiles: report, import, export, variants, the shelf's folder."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from PyQt6.QtCore import QSettings
 
-from velkin.app.jobs.desk import Desk
+from velkin.app.actions.dialogs import Dialogs
+from velkin.app.benches.camera import chart_read
+from velkin.app.context import Context
+from velkin.app.model.places import Page
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.cameraprofiles.shelf import file_name
+from velkin.core.errors import VelkinError
+from velkin.core.files.safely import write_whole
 
-if TYPE_CHECKING:
-    from velkin.app.window import Window
+_PROFILES = "Camera profiles (*.dcp *.icc *.icm *.json)"
 
 
 class ProfileActions:
     """Actions on the profile of the frame in the viewer, or on one that a room shows."""
 
-    def __init__(self, window: Window, desk: Desk) -> None:
-        self._window = window
-        self._desk = desk
-        self._model = desk.model
-
-    # ---- rooms ------------------------------------------------------------------------------------------------
+    def __init__(self, context: Context, dialogs: Dialogs) -> None:
+        self._jobs = context.jobs
+        self._model = context.model
+        self._settings: QSettings = context.settings
+        self._dialogs = dialogs
 
     def report(self) -> None:
         """Open the fit report on the chart of this frame or of its light."""
-        frame = self._model.raw_frame
-        if frame is None:
-            return
-        state = self._model.state
-        chart = frame.id if frame.id in state.readings else state.chart_frame(frame.light)
-        if chart is None or chart not in state.readings:
-            self._model.report(
-                f"No chart has been read under {state.light_of(frame.id).name}. Read one first (K), then its fit can be seen."
-            )
-            return
-        self.report_on(chart)
-
-    def report_on(self, frame: int) -> None:
-        """Open the fit report on a chart frame."""
-        window = self._window
-        window.chart_room.frame = None
-        self._model.open_stop("camera")
-        self._model.select(frame)
-        window.rooms.setCurrentWidget(window.fit_room)
-        window.fit_room.enter(frame)
+        chart = chart_read(self._model)
+        if chart is not None:
+            self._model.open_stop("camera")
+            self._model.places.go(Page.FIT, chart)
 
     def open_shelf(self) -> None:
         """Open the profile shelf."""
-        window = self._window
-        window.chart_room.frame = None
-        window.rooms.setCurrentWidget(window.shelf_room)
-        window.shelf_room.enter()
-
-    def ask_spectrum(self) -> None:
-        """Ask for a light's spectrum and fit with it."""
-        path = self._window.asking.spectrum()
-        if path is not None:
-            self._window.fit_room.use_spectrum(path)
+        self._model.places.go(Page.SHELF)
 
     # ---- a profile --------------------------------------------------------------------------------------------
 
@@ -78,13 +57,12 @@ class ProfileActions:
         """Ask how a profile is to be written, and write it."""
         from velkin.app.sheets.export_sheet import ExportSheet  # sheets load when they are needed
 
-        sheet = ExportSheet(profile, self._model.raw_frame, self._window.settings, self._window)
+        frame = self._model.raw_frame
+        sheet = ExportSheet(profile, frame, self._settings, self._dialogs.parent)
         if sheet.exec() and sheet.plan is not None:
             plan = sheet.plan
-            picture = self._model.raw_frame if plan.picture else None
-            self._desk.fitting.export(
-                plan.profile, plan.folder, plan.pattern, plan.suffixes, plan.choices, picture, plan.replace
-            )
+            picture = frame if plan.picture else None
+            self._jobs.fits.export(plan.profile, plan.folder, plan.pattern, plan.suffixes, plan.choices, picture, plan.replace)
 
     def vary_frame(self) -> None:
         """Derive a variant from the profile of this frame."""
@@ -95,13 +73,46 @@ class ProfileActions:
             self.vary(profile)
 
     def vary(self, profile: CameraProfile) -> None:
-        """Ask how a variant departs; it goes onto the shelf and to the chosen frames."""
+        """Ask how a variant departs; it goes onto the shelf and to the selected frames."""
         from velkin.app.sheets.variant_sheet import VariantSheet
 
-        frame = self._model.raw_frame
+        frame, frames, shoot = self._model.raw_frame, self._model.selected, self._model.shoot
         balance = self._model.state.path(frame.id).raw_stage.balance if frame is not None else None
-        sheet = VariantSheet(profile, balance, self._window)
+        sheet = VariantSheet(profile, balance, self._dialogs.parent)
         if sheet.exec() and sheet.variant is not None:
-            self._desk.shelving.add(sheet.variant)
-            if self._model.shoot is not None:
-                self._desk.fitting.keep(sheet.variant, self._model.selected)
+            self._jobs.shelf.add(sheet.variant)
+            if shoot is not None:
+                self._jobs.fits.keep(sheet.variant, frames)
+
+    # ---- files ------------------------------------------------------------------------------------------------
+
+    def import_to_frames(self) -> None:
+        """Ask for a profile file to give to the selected frames."""
+        path = self._dialogs.open_file("Import a profile", _PROFILES)
+        if path is not None and self._model.shoot is not None:
+            self._jobs.fits.import_profile(path, self._model.selected)
+
+    def import_to_shelf(self) -> None:
+        """Ask for profile files to copy onto the shelf."""
+        paths = self._dialogs.open_files("Import profiles to the shelf", _PROFILES)
+        if paths:
+            self._jobs.shelf.bring(paths)
+
+    def choose_shelf(self) -> None:
+        """Ask which folder the shelf is kept in."""
+        folder = self._dialogs.folder("Where the shelf is kept", self._jobs.shelf.shelf.folder)
+        if folder is not None:
+            self._settings.setValue("shelf", str(folder))
+            self._jobs.shelf.use(folder)
+
+    def save_table(self, name: str, text: str) -> None:
+        """Ask where a table goes."""
+        out = self._dialogs.save_file("Save the report", f"{file_name(name)}.csv", "Tables (*.csv)", (".csv",))
+        if out is None:
+            return
+        try:
+            write_whole(out, text.encode(), True)
+        except VelkinError as error:
+            self._model.report(error)
+        else:
+            self._model.say(f"{out.name} was written.")

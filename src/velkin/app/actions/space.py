@@ -1,16 +1,19 @@
-"""What the menus do about spaces and tags: try-on sheet, rules, own spaces, pins, copies, pasting."""
+"""What menus and benches do about spaces and tags: try-on sheet, rules, custom spaces, pins, tagged copies."""
 
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QMessageBox
 
-from velkin.app.flow.readout import PinNumbers, read_pin
+from velkin.app.actions.dialogs import Dialogs
+from velkin.app.benches.working import WorkingBench
+from velkin.app.context import Context
+from velkin.app.model.places import Page
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
 from velkin.app.sheets.space_sheets import OwnSpaceSheet, PurposeSheet
+from velkin.app.widgets.viewer import PictureView
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.icc.space import load_space, profile_of
@@ -20,17 +23,19 @@ from velkin.core.shoot.state import Frame
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.pins import MOST_PINS
 
-if TYPE_CHECKING:
-    from velkin.app.window import Window
+_ICC = "ICC profiles (*.icc *.icm)"
 
 
 class SpaceActions:
-    """Actions of the window."""
+    """Actions of the Source and Working stops."""
 
-    def __init__(self, window: Window) -> None:
-        self._window = window
-        self._desk = window.desk
-        self._model = window.model
+    def __init__(self, context: Context, dialogs: Dialogs, view: PictureView, bench: WorkingBench) -> None:
+        self._context = context
+        self._jobs = context.jobs
+        self._model = context.model
+        self._dialogs = dialogs
+        self._view = view
+        self._bench = bench
 
     # ---- try-on, rules, spaces --------------------------------------------------------------------------------
 
@@ -40,25 +45,22 @@ class SpaceActions:
         if frame is None:
             return
         if frame.is_raw:
-            self._model.notice.emit(
-                "A raw frame gets its meaning from a camera profile; the try-on sheet is for finished pictures."
-            )
+            self._model.say("A raw frame gets its meaning from a camera profile; the try-on sheet is for finished pictures.")
             return
         if not frame.held and self._model.state.path(frame.id).known:
             here = self._model.state.path(frame.id).here.name
-            self._model.notice.emit(
+            self._model.say(
                 f"{frame.name} is known to be in {here}. Assign another space on the Working bench if that is wrong."
             )
             return
-        self._window.open_stop("source")
-        self._window.rooms.setCurrentWidget(self._window.try_on_room)
-        self._window.try_on_room.enter(frame.id)
+        self._model.open_stop("source")
+        self._model.places.go(Page.TRY_ON, frame.id)
 
     def try_profile(self) -> None:
         """Add an ICC file to the try-on sheet."""
-        chosen, _ = QFileDialog.getOpenFileName(self._window, "Try a profile", "", "ICC profiles (*.icc *.icm)")
-        if chosen:
-            self.try_file(Path(chosen))
+        path = self._dialogs.open_file("Try a profile", _ICC)
+        if path is not None:
+            self.try_file(path)
 
     def try_file(self, path: Path) -> None:
         """Add an ICC file's space to the try-on sheet."""
@@ -73,115 +75,120 @@ class SpaceActions:
         if space.model != frame.picture.colour_model:
             self._model.report(f"{space.name} is for {space.model} pictures; this one is {frame.picture.colour_model}.")
             return
-        self._window.try_on_room.enter(frame.id, (space,))
+        self._model.places.go(Page.TRY_ON, frame.id, space)
 
-    def add_profile(self) -> None:
-        """Keep an ICC file's space in the shoot."""
-        if self._model.shoot is None:
-            return
-        chosen, _ = QFileDialog.getOpenFileName(self._window, "A space from an ICC file", "", "ICC profiles (*.icc *.icm)")
-        if chosen:
-            self.bring_profile(Path(chosen))
+    def import_space(self) -> None:
+        """Ask for an ICC file whose space is kept in the shoot."""
+        path = self._dialogs.open_file("A space from an ICC file", _ICC) if self._model.shoot is not None else None
+        if path is not None:
+            self.keep_space_of(path)
 
-    def bring_profile(self, path: Path) -> bool:
-        """Keep the space of an ICC file in the shoot; whether it could be."""
+    def keep_space_of(self, path: Path) -> None:
+        """Keep the space of an ICC file in the shoot."""
         try:
             space = load_space(path)
         except VelkinError as error:
             self._model.report(error)
-            return False
-        if self._desk.command(lambda s: s.keep_space(space)):
-            self._model.notice.emit(f"{space.name} can be assigned and converted to now.")
-        return True
+            return
+        if self._jobs.command(lambda s: s.keep_space(space)):
+            self._model.say(f"{space.name} can be assigned and converted to now.")
 
     def rules(self) -> None:
         """Edit the intake rules."""
         if self._model.shoot is None:
             return
-        sheet = RulesSheet(self._desk, self._window)
+        sheet = RulesSheet(self._context, self._dialogs.parent)
         if sheet.exec():
             rules = sheet.rules()
-            self._desk.command(lambda s: s.set_rules(rules))
+            self._jobs.command(lambda s: s.set_rules(rules))
 
-    def own_space(self) -> None:
-        """Make a space of one's own."""
+    def profile_folders(self) -> None:
+        """Edit the folders that profiles are looked for in."""
+        from velkin.app.sheets.folders_sheet import FoldersSheet
+
+        sheet = FoldersSheet(self._jobs.spaces.collection.folders, self._dialogs.parent)
+        if sheet.exec():
+            folders = sheet.folders()
+            self._context.settings.setValue("icc_folders", [str(f) for f in folders])
+            self._jobs.spaces.use(folders)
+
+    def custom_space(self) -> None:
+        """Make a custom space."""
         if self._model.shoot is None:
             return
-        sheet = OwnSpaceSheet(self._desk, self._window)
+        sheet = OwnSpaceSheet(self._context, self._dialogs.parent)
         sheet.save_wanted.connect(self.save_space)
         if sheet.exec() and sheet.space is not None:
             space = sheet.space
-            if self._desk.command(lambda s: s.keep_space(space)):
-                self._model.notice.emit(f"{space.name} is kept in the shoot; it can be assigned, converted to and worked in.")
+            if self._jobs.command(lambda s: s.keep_space(space)):
+                self._model.say(f"{space.name} is kept in the shoot; it can be assigned, converted to and worked in.")
 
     def save_space(self, space: RGBSpace, version: int) -> None:
         """Save a space as an ICC profile."""
-        chosen, _ = QFileDialog.getSaveFileName(self._window, "Save as ICC", f"{space.name}.icc", "ICC profile (*.icc)")
-        if not chosen:
+        out = self._dialogs.save_file("Save as ICC", f"{space.name}.icc", "ICC profile (*.icc)", (".icc", ".icm"))
+        if out is None:
             return
         try:
-            write_whole(Path(chosen), matrix_profile(space, 2 if version == 2 else 4), True)
+            write_whole(out, matrix_profile(space, 2 if version == 2 else 4), True)
         except VelkinError as error:
             self._model.report(error)
-            return
-        self._model.notice.emit(f"{Path(chosen).name} was written, ICC version {version}.")
+        else:
+            self._model.say(f"{out.name} was written, ICC version {version}.")
 
-    def cards(self) -> None:
-        """Show the spaces beside each other and work in the chosen one."""
+    def compare_spaces(self) -> None:
+        """Compare the spaces and work in the selected one."""
         if self._model.shoot is None:
             return
-        sheet = SpaceCards(self._desk, self._window)
+        sheet = SpaceCards(self._context, self._dialogs.parent)
         if sheet.exec() and sheet.space().id != self._model.state.working.id:
             space = sheet.space()
-            self._desk.command(lambda s: s.set_working(space))
+            self._jobs.command(lambda s: s.set_working(space))
 
-    def purpose(self) -> None:
+    def help_choose(self) -> None:
         """Ask what the shoot is for and take the working space that suits."""
         if self._model.shoot is None:
             return
-        sheet = PurposeSheet(self._window)
+        sheet = PurposeSheet(self._dialogs.parent)
         if sheet.exec():
             space = sheet.space()
-            self._desk.command(lambda s: s.set_working(space))
+            self._jobs.command(lambda s: s.set_working(space))
+
+    def begin(self, verb: int) -> None:
+        """Open the Working bench on assigning (1) or converting (2)."""
+        frame = self._model.frame
+        if frame is None:
+            return
+        self._model.places.back()
+        self._model.open_stop("working")
+        if verb == 2 and not self._model.state.path(frame.id).known:
+            self._model.report("Nothing says what its numbers mean; assign a space on the Source bench first.")
+            return
+        self._bench.begin(verb)
+
+    def explain_links(self) -> None:
+        """Say what the links of the colour path mean."""
+        self._model.say(
+            "Dotted link: numbers stay, look changes. Solid link: look stays, numbers change. "
+            "Hairline: nothing happens between two stops."
+        )
 
     # ---- pins -------------------------------------------------------------------------------------------------
 
     def pin(self) -> None:
         """Pin the point under the pointer, or the middle of what is seen."""
-        frame = self._model.frame
-        if frame is None:
+        frame, flow = self._model.frame, self._context.flow
+        if frame is None or not flow.ready:
             return
         if len(frame.pins) >= MOST_PINS:
-            self._model.report(f"A frame has up to {MOST_PINS} pins; take one away on the Working bench first.")
+            self._model.report(f"A frame has up to {MOST_PINS} pins; remove one on the Working bench first.")
             return
-        view = self._window.view
-        at = self._window._pointer
+        at = flow.pointer
         if at is None:
-            middle = view.to_picture(view.rect().center().toPointF())
+            middle = self._view.to_picture(self._view.rect().center().toPointF())
             at = (middle.x(), middle.y())
         x, y = at[0] / frame.facts.width, at[1] / frame.facts.height
         if 0 <= x < 1 and 0 <= y < 1:
-            self._desk.deciding.add_pin(frame.id, float(x), float(y))
-
-    def show_pins(self) -> None:
-        """Bring the numbers at the pins up to date on the benches, and the pins on the picture."""
-        frame, rendered, window = self._model.frame, self._window.rendered, self._window
-        window.view.set_pins(tuple((p.x, p.y) for p in frame.pins) if frame is not None else ())
-        if frame is None or rendered is None or rendered.frame != frame.id or rendered.source is None:
-            return
-        try:
-            plain = self._model.state.path(frame.id)
-            now = [read_pin(rendered.source, plain, p) for p in frame.pins]
-            after: list[PinNumbers] = []
-            path = self._model.path()
-            if self._model.tried and path is not None and not self._model.before:
-                after = [read_pin(rendered.source, path, p) for p in frame.pins]
-        except VelkinError as error:
-            self._model.report(error)
-            return
-        window.working_bench.remember(now)
-        window.working_bench.show_pins(frame.pins, now, after, plain)
-        window.source_bench.show_pins(now, after)
+            self._jobs.colour.add_pin(frame.id, float(x), float(y))
 
     # ---- files ------------------------------------------------------------------------------------------------
 
@@ -192,7 +199,7 @@ class SpaceActions:
         frame = self._finished()
         if frame is None:
             return
-        sheet = CopySheet(frame, self._model.state.path(frame.id), frame.path.parent, self._window)
+        sheet = CopySheet(frame, self._model.state.path(frame.id), frame.path.parent, self._dialogs.parent)
         if sheet.exec():
             wish = sheet.wish()
             try:
@@ -200,7 +207,7 @@ class SpaceActions:
             except VelkinError as error:
                 self._model.report(error)
                 return
-            self._desk.deciding.save_copy(frame.id, wish)
+            self._jobs.colour.save_copy(frame.id, wish)
 
     def retag_source(self) -> None:
         """Give the source file itself the space assigned in the ledger, after asking."""
@@ -216,7 +223,7 @@ class SpaceActions:
                 f"{frame.name}: only an assignment can be written into the source itself; a conversion is saved as a copy."
             )
             return
-        box = QMessageBox(self._window)
+        box = QMessageBox(self._dialogs.parent)
         box.setWindowTitle("Tag the source file itself")
         box.setText(f"Write {path.here.name} into {frame.path.name} itself?")
         box.setInformativeText(
@@ -224,31 +231,20 @@ class SpaceActions:
             "the new file has been read back. Undo cannot take this back, nor the steps before it."
         )
         yes = box.addButton("Write into the source", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton(QMessageBox.StandardButton.Cancel)
+        no = box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(no)
         box.exec()
         if box.clickedButton() is yes:
-            self._desk.deciding.retag(frame.id)
+            self._jobs.colour.retag(frame.id)
 
     def copy_ledger(self) -> None:
-        """Give the ledger of the frame in the viewer to the chosen frames."""
+        """Copy the ledger of the frame in the viewer to the selected frames."""
         if self._model.current is not None:
-            self._desk.deciding.copy_ledger(self._model.current, self._model.selected)
+            self._jobs.colour.copy_ledger(self._model.current, self._model.selected)
 
     def _finished(self) -> Frame | None:
         frame = self._model.frame
         if frame is not None and frame.is_raw:
-            self._model.notice.emit("Raw frames are written by a hand-off; tagged copies are of finished pictures.")
+            self._model.say("Raw frames are written by a hand-off; tagged copies are of finished pictures.")
             return None
         return frame
-
-    def paste(self) -> None:
-        """Take the clipboard's files or picture into the shoot."""
-        board = QApplication.clipboard()
-        data = board.mimeData() if board is not None else None
-        files = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()] if data is not None else []
-        if files:
-            self._window.dropped(files)
-        elif board is not None and data is not None and data.hasImage():
-            self._desk.deciding.paste(board.image())
-        else:
-            self._model.notice.emit("There is neither a picture nor a file on the clipboard.")

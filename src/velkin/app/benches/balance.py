@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -18,8 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from velkin.app.jobs.desk import Desk
-from velkin.app.widgets.parts import compact, labelled, row_of, soft
+from velkin.app.context import Context
+from velkin.app.widgets.parts import Bench, compact, labelled, row_of, soft
 from velkin.app.words import signed
 from velkin.core.shoot.state import Frame
 from velkin.core.whitebalance import COOLEST, WARMEST
@@ -32,14 +30,15 @@ _SIZES = (5, 15, 31, 61)
 class BalanceSection(QWidget):
     """Shows the balance of the frame in the viewer; what is chosen goes to the selected frames."""
 
-    def __init__(self, desk: Desk, pick: Callable[[], None]) -> None:
+    def __init__(self, context: Context, bench: Bench) -> None:
         super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        self._jobs = context.jobs
+        self._model = context.model
+        self._bench = bench
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(self._ways(pick))
+        column.addWidget(self._ways())
         self.kelvin = QSpinBox()
         self.kelvin.setRange(int(WARMEST), int(COOLEST))
         self.kelvin.setSuffix(" K")
@@ -78,7 +77,7 @@ class BalanceSection(QWidget):
             slider.sliderReleased.connect(self._drag_over)
         self._joins = False
 
-    def _ways(self, pick: Callable[[], None]) -> QWidget:
+    def _ways(self) -> QWidget:
         self._group = QButtonGroup(self)
         self.as_shot, self.chart, self.card = QPushButton("As shot"), QPushButton("Chart"), QPushButton("Card")
         self.pick = QPushButton("Pick   N")
@@ -94,11 +93,12 @@ class BalanceSection(QWidget):
             button.setProperty("narrow", True)
             self._group.addButton(button, index)
         self._sources = [source for _, source, _ in tips]
-        self._group.idClicked.connect(lambda index: self._chosen(self._sources[index], pick))
+        self._group.idClicked.connect(lambda index: self._chosen(self._sources[index]))
         self.area = compact(QComboBox())
         for side in _SIZES:
             self.area.addItem(f"{side} × {side} px", side)
         self.area.setCurrentIndex(1)
+        self.area.activated.connect(lambda _: self._model.pick_by(float(self.area.currentData())))
         self.area.setToolTip("The area that a pick measures")
         holder = QWidget()
         column = QVBoxLayout(holder)
@@ -107,10 +107,6 @@ class BalanceSection(QWidget):
         column.addWidget(row_of(self.as_shot, self.chart, self.card, self.pick))
         column.addWidget(labelled("Picked area", self.area, 76))
         return holder
-
-    def pick_size(self) -> float:
-        """Side of the square that a pick measures, in picture pixels."""
-        return float(self.area.currentData())
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
@@ -161,29 +157,35 @@ class BalanceSection(QWidget):
             return frame.id
         return next((f for f in state.light_of(frame.id).frames if state.frames[f].role == "neutral"), None)
 
+    def _shown(self) -> Frame | None:
+        """The raw frame that the bench shows."""
+        number = self._bench.frame_id
+        frame = self._model.state.frames.get(number) if self._model.shoot is not None and number is not None else None
+        return frame if frame is not None and frame.is_raw else None
+
     # ---- doing ------------------------------------------------------------------------------------------------
 
-    def _chosen(self, source: str, pick: Callable[[], None]) -> None:
-        frame = self._model.frame
+    def _chosen(self, source: str) -> None:
+        frame = self._shown()
         if frame is None:
             return
-        chosen = self._model.selected
+        chosen = self._bench.frames
         if source == "as shot":
-            self._desk.command(lambda shoot: shoot.set_as_shot(chosen))
+            self._jobs.camera.set_as_shot(chosen)
         elif source == "chart":
             balance = self._chart_balance(frame)
             if balance is not None:
-                self._desk.set_balance(chosen, balance, "chart")
+                self._jobs.camera.set_balance(chosen, balance, "chart")
         elif source == "card":
             card = self._card(frame)
             neutral = self._model.state.frames[card].neutral if card is not None else None
             if neutral is not None:
-                self._desk.set_balance(chosen, neutral, "card")
+                self._jobs.camera.set_balance(chosen, neutral, "card")
             elif card is not None:
-                self._desk.measure_card(card, chosen)
+                self._jobs.camera.measure_card(card, chosen)
         else:
-            pick()
-        self.show_frame(self._model.frame)
+            self._model.pick("" if self._model.picking == "neutral" else "neutral")
+        self.show_frame(self._shown())
 
     def _drag_over(self) -> None:
         self._joins = False
@@ -204,12 +206,12 @@ class BalanceSection(QWidget):
         self._joins = down
 
     def _typed(self, joins: bool) -> None:
-        frame = self._model.frame
+        frames, frame = self._bench.frames, self._shown()
         if frame is None:
             return
         balance = self._model.state.matrices_of(frame.id).balance_at(float(self.kelvin.value()), self.tint.value() / 1000)
         numbers = (float(balance[0]), 1.0, float(balance[2]))
-        self._desk.set_balance(self._model.selected, numbers, "typed", joins)
+        self._jobs.camera.set_balance(frames, numbers, "typed", joins)
 
 
 def _place_of(kelvin: float) -> int:

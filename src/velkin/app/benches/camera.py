@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
 
 from velkin.app.benches.balance import BalanceSection
-from velkin.app.jobs.desk import Desk
+from velkin.app.context import Context
+from velkin.app.model.places import Page
+from velkin.app.model.shoot_model import ShootModel
 from velkin.app.widgets.parts import Bench, Facts, Figure, beside, button, compact, row_of, soft
 from velkin.app.words import count, model_words, profile_line, signed, temperature_words
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
@@ -24,17 +24,12 @@ _BUILT_IN = -1
 class CameraBench(Bench):
     """The light, its chart, its profile, and giving it to the other frames."""
 
-    report_wanted = pyqtSignal()
-    shelf_wanted = pyqtSignal()
+    giving_wanted = pyqtSignal()
 
-    def __init__(
-        self, desk: Desk, read_chart: Callable[[int], None], pick: Callable[[], None], give: Callable[[], None]
-    ) -> None:
+    def __init__(self, context: Context) -> None:
         super().__init__("Camera")
-        self._desk = desk
-        self._model = desk.model
-        self._read_chart = read_chart
-        self._open_sheet = give
+        self._jobs = context.jobs
+        self._model = context.model
         self._figure = Figure()
         self.column.addWidget(self._figure)
         self._light_heading = self.section("Light")
@@ -49,18 +44,18 @@ class CameraBench(Bench):
         self.column.addWidget(beside(self._chart_words, self._read))
         self.section("Profile")
         self._profile = QComboBox()
-        self._profile.setAccessibleName("Camera profile of the chosen frames")
+        self._profile.setAccessibleName("Camera profile of the selected frames")
         self._profile.activated.connect(self._profile_chosen)
         self.column.addWidget(compact(self._profile))
         self._profile_words = soft()
         self.column.addWidget(self._profile_words)
-        self._report = button(
-            "Fit report…", self.report_wanted.emit, tip="How good the fit is, and every choice of it (Ctrl+R)"
+        self._report = button("Fit report…", self._open_report, tip="How good the fit is, and every choice of it (Ctrl+R)")
+        self._shelf = button(
+            "Shelf…", lambda: self._model.places.go(Page.SHELF), tip="All profiles: on or off, named, noted, given (Ctrl+P)"
         )
-        self._shelf = button("Shelf…", self.shelf_wanted.emit, tip="All profiles: on or off, named, noted, given (Ctrl+P)")
         self.column.addWidget(row_of(self._report, self._shelf))
         self.section("White balance")
-        self.balance = BalanceSection(desk, pick)
+        self.balance = BalanceSection(context, self)
         self.column.addWidget(self.balance)
         self.section("Exposure")
         self._exposure = QDoubleSpinBox()
@@ -81,9 +76,8 @@ class CameraBench(Bench):
         self._back = button("Back to the built-in profile", self.back_to_built_in)
         self.foot.addWidget(self._give)
         self.foot.addWidget(self._back)
-        self._model.changed.connect(self.refresh)
-        desk.shelving.changed.connect(self.refresh)
-        self._model.selection_changed.connect(self.refresh)
+        self.follow(self._model)
+        context.jobs.shelf.changed.connect(self.stale)
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
@@ -94,7 +88,7 @@ class CameraBench(Bench):
         for part in (self._read, self._profile, self._exposure, self._give):
             part.setEnabled(frame is not None)
         if frame is None:
-            self._figure.show_value("", "No frame is chosen.")
+            self._figure.show_value("", "No frame is selected.")
             self.sentence.setText("")
             self._give.setText("Read the chart")
             self._back.hide()
@@ -143,12 +137,18 @@ class CameraBench(Bench):
     def _white_words(self, light_id: int) -> str:
         white = self._model.state.white_of(light_id)
         if white is None:
+            state = self._model.state
+            roles = {state.frames[f].role for light in state.lights if light.id == light_id for f in light.frames}
+            if "chart" in roles:
+                return "not measured: its chart is not read yet"
+            if "neutral" in roles:
+                return "not measured: its neutral frame is not measured yet"
             return "not measured: no chart or neutral frame"
         return f"{white.kelvin:.0f} K, Duv {signed(white.duv, 4)}, from {self._model.state.frames[white.frame].name}"
 
     def _show_chart(self) -> None:
         state = self._model.state
-        target = self._chart_target()
+        target = chart_of(self._model, self._model.raw_frame)
         kept = state.readings.get(target) if target is not None else None
         if target is None:
             self._chart_words.setText("No chart frame in this light. Choose the frame that shows the chart, then read it.")
@@ -179,13 +179,13 @@ class CameraBench(Bench):
             self._profile_words.setText(f"{frame.facts.unique or 'The camera'}'s own colour matrices.")
         else:
             profile = state.profiles[frame.profile]
-            said = self._desk.shelving.words_for(profile)
+            said = self._jobs.shelf.words_for(profile)
             self._profile_words.setText(f"{_about(profile)} {said}".strip())
 
     def _offered(self, frame: Frame) -> list[ShelfEntry]:
         """What the shelf offers for a frame besides what the shoot has."""
         there = {fingerprint(p) for p in self._model.state.profiles.values()}
-        return [e for e in self._desk.shelving.shelf.usable(frame.facts.unique) if e.digest not in there]
+        return [e for e in self._jobs.shelf.shelf.usable(frame.facts.unique) if e.digest not in there]
 
     def _show_foot(self) -> None:
         state, frame = self._model.state, self._model.raw_frame
@@ -196,7 +196,7 @@ class CameraBench(Bench):
         self._give.show()
         if frame.profile is None and light.profile is not None:
             self.sentence.setText(f"{light.name} has a profile that this frame does not use.")
-            self._give.setText(f"Give it to {count(len(self._model.selected), 'chosen frame')}")
+            self._give.setText(f"Give it to {count(len(self.frames), 'selected frame')}")
         elif frame.profile is None:
             self.sentence.setText("Reading the chart makes a profile and a white balance for all frames of this light.")
             self._give.setText("Read the chart")
@@ -208,18 +208,6 @@ class CameraBench(Bench):
             self._give.setText("Give to other frames…")
 
     # ---- what it means ----------------------------------------------------------------------------------------
-
-    def _chart_target(self) -> int | None:
-        """The frame whose chart is meant: the selected one when it is a chart frame, else its light's chart frame."""
-        frame = self._model.raw_frame
-        if frame is None:
-            return None
-        if frame.role == "chart":
-            return frame.id
-        state = self._model.state
-        charts = [f for f in state.light_of(frame.id).frames if state.frames[f].role == "chart"]
-        read = [f for f in charts if f in state.readings]
-        return next(iter(read or charts), None)
 
     def _others(self) -> tuple[int, ...]:
         frame = self._model.raw_frame
@@ -234,17 +222,16 @@ class CameraBench(Bench):
     # ---- doing ------------------------------------------------------------------------------------------------
 
     def _read_clicked(self) -> None:
-        target = self._chart_target()
+        frame = self._model.raw_frame
+        target = chart_of(self._model, frame) if frame is not None else None
         target = target if target is not None else self._model.current
         if target is not None:
-            self._read_chart(target)
+            self._model.places.go(Page.CHART, target)
 
-    def read_chart_here(self) -> None:
-        """Read the chart in the selected frame, whatever its role (the key)."""
-        frame = self._model.raw_frame
-        if frame is not None:
-            target = self._chart_target()
-            self._read_chart(frame.id if frame.role != "subject" or target is None else target)
+    def _open_report(self) -> None:
+        chart = chart_read(self._model)
+        if chart is not None:
+            self._model.places.go(Page.FIT, chart)
 
     def give(self) -> None:
         """The main action: give the profile to the light, take the light's, or read the chart."""
@@ -253,43 +240,65 @@ class CameraBench(Bench):
             return
         light = self._model.state.light_of(frame.id)
         if frame.profile is not None:
-            self._open_sheet()
+            self.giving_wanted.emit()
         elif light.profile is not None:
-            self._desk.give_profile(light.profile, self._model.selected)
+            self._jobs.camera.give_profile(light.profile, self.frames)
         else:
             self._read_clicked()
 
-    def pick_size(self) -> float:
-        """Side of the square that a pick measures, in picture pixels."""
-        return self.balance.pick_size()
-
     def back_to_built_in(self) -> None:
-        """Return the chosen frames to the camera's built-in profile."""
-        self._desk.use_built_in(self._model.selected)
+        """Return the selected frames to the camera's built-in profile."""
+        self._jobs.camera.use_built_in(self.frames)
 
     def _profile_chosen(self, index: int) -> None:
         identifier = self._profile.itemData(index)
         if identifier == _BUILT_IN:
-            self._desk.use_built_in(self._model.selected)
+            self._jobs.camera.use_built_in(self.frames)
         elif isinstance(identifier, str):
-            chosen = next((e for e in self._desk.shelving.shelf.entries if str(e.path) == identifier), None)
+            chosen = next((e for e in self._jobs.shelf.shelf.entries if str(e.path) == identifier), None)
             profile = chosen.named() if chosen is not None else None
             if profile is not None:
-                self._desk.fitting.keep(profile, self._model.selected)
+                self._jobs.fits.keep(profile, self.frames)
         else:
-            self._desk.give_profile(int(identifier), self._model.selected)
+            self._jobs.camera.give_profile(int(identifier), self.frames)
         self.refresh()
 
     def _exposure_changed(self, value: float) -> None:
-        if self._model.raw_frame is not None and value != self._model.raw_frame.exposure:
-            self._desk.set_exposure(self._model.selected, round(value, 2))
+        frame = self._model.state.frames.get(self.frame_id) if self.frame_id is not None else None
+        if frame is not None and frame.is_raw and value != frame.exposure:
+            self._jobs.camera.set_exposure(self.frames, round(value, 2))
 
     def _match_exposure(self) -> None:
         frame = self._model.raw_frame
         if frame is not None and frame.profile is not None:
             profile = self._model.state.profiles[frame.profile]
             if isinstance(profile, CameraProfile) and profile.keep_exposure:
-                self._desk.set_exposure(self._model.selected, round(float(np.log2(profile.exposure)), 2))
+                self._jobs.camera.set_exposure(self.frames, round(float(np.log2(profile.exposure)), 2))
+
+
+def chart_of(model: ShootModel, frame: Frame | None) -> int | None:
+    """The frame whose chart is meant at a frame: itself when it is a chart frame, else its light's chart frame."""
+    if frame is None or frame.role == "chart":
+        return None if frame is None else frame.id
+    state = model.state
+    charts = [f for f in state.light_of(frame.id).frames if state.frames[f].role == "chart"]
+    read = [f for f in charts if f in state.readings]
+    return next(iter(read or charts), None)
+
+
+def chart_read(model: ShootModel) -> int | None:
+    """The frame whose reading the fit report at the frame at hand is about; None, with a word, where no chart was read."""
+    frame = model.raw_frame
+    if frame is None:
+        return None
+    state = model.state
+    chart = frame.id if frame.id in state.readings else state.chart_frame(frame.light)
+    if chart is None or chart not in state.readings:
+        model.report(
+            f"No chart has been read under {state.light_of(frame.id).name}. Read one first (K), then its fit can be seen."
+        )
+        return None
+    return chart
 
 
 def _about(profile: AnyProfile) -> str:

@@ -19,10 +19,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
-from velkin.app.jobs.desk import Desk
 from velkin.app.widgets.hue_ring import HueRing
-from velkin.app.widgets.parts import Facts, Slide, button, compact, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Facts, Slide, button, compact, labelled, row_of, soft
 from velkin.app.words import share
 from velkin.core.gamut.ease import set_aside
 from velkin.core.gamut.easing import (
@@ -46,7 +46,7 @@ WHAT = {
     "touched.",
     HUE: "The same, for a range of hues only: pick one on the picture.",
     OVERALL: "All chroma is scaled down, whether it is out or not.",
-    DETAIL: "Lightness texture that the destination cuts off is given back.",
+    DETAIL: "Lightness texture that the destination cuts off is restored.",
 }
 _PLACES = {EVERYWHERE: "everywhere", WHERE_OUT: "where it is out, feathered", BRUSHED: "where it is brushed"}
 
@@ -77,12 +77,13 @@ class _Stages(QListWidget):
 
 
 class EasingSection(QWidget):
-    """The easings of the frame in the viewer."""
+    """The easings of the frame that its bench shows."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: Context, bench: Bench) -> None:
         super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        self._jobs = context.jobs
+        self._model = context.model
+        self._bench = bench
         self._row = -1
         self._solution: Easing | None = None
         column = QVBoxLayout(self)
@@ -94,7 +95,7 @@ class EasingSection(QWidget):
         self.figures = Facts(120)
         column.addWidget(self.figures)
         self._model.proof.brush_changed.connect(self._show_brush)
-        desk.proofing.solved.connect(self._solved)
+        context.jobs.proof.solved.connect(self._solved)
 
     # ---- building ---------------------------------------------------------------------------------------------
 
@@ -102,13 +103,13 @@ class EasingSection(QWidget):
         self.list = _Stages()
         self.list.setAccessibleName("Easings in the order they act")
         self.list.setFixedHeight(84)
-        self.list.setToolTip("Space switches one on or off, Del takes it away, Ctrl+Up and Ctrl+Down change the order")
+        self.list.setToolTip("Space switches one on or off, Del removes it, Ctrl+Up and Ctrl+Down change the order")
         self.list.currentRowChanged.connect(self._chosen)
         self.list.itemChanged.connect(self._ticked)
         self.list.removed.connect(self.remove)
         self.list.shifted.connect(self.shift)
         column.addWidget(self.list)
-        self.empty = soft("Nothing is eased: what is outside is cut off. Let the least change be found, or add a stage.")
+        self.empty = soft("Nothing is eased: what is out of gamut is cut off. Find the least change, or add a stage.")
         column.addWidget(self.empty)
         self.add = QPushButton("Add a stage")
         menu = QMenu(self.add)
@@ -119,9 +120,7 @@ class EasingSection(QWidget):
             action.setToolTip(WHAT[kind])
             action.triggered.connect(lambda _=False, k=kind: self.add_stage(k))
         self.add.setMenu(menu)
-        self.least = button(
-            "Least change", self._desk.proofing.solve, tip="Find what brings 99.9 % in and changes the picture least"
-        )
+        self.least = button("Least change", self.solve, tip="Find what brings 99.9 % in and changes the picture least")
         column.addWidget(row_of(self.least, self.add))
         self.found = QLabel()
         self.found.setWordWrap(True)
@@ -141,7 +140,7 @@ class EasingSection(QWidget):
         self.strength = Slide("Strength", 0.0, 1.0, lambda v: f"{100 * v:.0f} %")
         self.reach = Slide("Knee at", 0.0, 0.6, lambda v: f"{100 * (1 - v):.0f} %", 60)
         self.reach.setToolTip("Where compression begins: a share of what the destination holds")
-        self.texture = Slide("Texture", 0.001, 0.03, lambda v: f"{100 * v:.1f} %", 58)
+        self.texture = Slide("Texture size", 0.001, 0.03, lambda v: f"{100 * v:.1f} %", 58)
         self.texture.setToolTip("Size of the texture, as a share of the picture's longest side")
         self.ring = HueRing()
         self.pick = button("Pick on the picture", lambda: self._model.pick("hue"), tip="Click the colour that is to be eased")
@@ -163,7 +162,7 @@ class EasingSection(QWidget):
             self.place.addItem(name, kind)
         self.feather = Slide("Feather", 0.0, 0.03, lambda v: f"{100 * v:.1f} %", 60)
         self.only = QCheckBox("Only for this destination")
-        for widget in (self.strength, self.reach, self.texture, self.ring_row, labelled("Acts", self.place, 76), self.feather):
+        for widget in (self.strength, self.reach, self.texture, self.ring_row, labelled("Where", self.place, 76), self.feather):
             inner.addWidget(widget)
         inner.addWidget(self.only)
         column.addWidget(self.controls)
@@ -301,8 +300,19 @@ class EasingSection(QWidget):
     # ---- changing ---------------------------------------------------------------------------------------------
 
     def _kept(self) -> tuple[Easing, ...]:
-        frame = self._model.frame
-        return self._model.state.easings_of(frame.id) if frame is not None else ()
+        frame = self._bench.frame_id
+        return self._model.state.easings_of(frame) if self._model.shoot is not None and frame is not None else ()
+
+    def _keep(self, easings: tuple[Easing, ...], what: str) -> bool:
+        """Set the easings of the frame that is shown; whether it was done."""
+        frame = self._bench.frame_id
+        return frame is not None and self._jobs.proof.set_easings(frame, easings, what)
+
+    def solve(self) -> None:
+        """Look for the least change that brings the frame that is shown in."""
+        frame, path = self._bench.frame_id, self._model.path()
+        if frame is not None and frame == self._model.current and path is not None:
+            self._jobs.proof.solve(frame, path)
 
     def _changed(self, **what: object) -> tuple[Easing, ...] | None:
         kept = self._kept()
@@ -320,7 +330,7 @@ class EasingSection(QWidget):
         easings = self._changed(**what)
         self._model.proof.try_easings(None)
         if easings is not None:
-            self._desk.proofing.set_easings(easings, label)
+            self._keep(easings, label)
 
     def _place(self, **what: object) -> Place:
         easing = self._kept()[self._row]
@@ -332,7 +342,7 @@ class EasingSection(QWidget):
             return
         easings = (*self._kept(), new_easing(kind))
         self._row = len(easings) - 1
-        if self._desk.proofing.set_easings(easings, f"add {NAMES[kind].lower()}") and kind == HUE:
+        if self._keep(easings, f"add {NAMES[kind].lower()}") and kind == HUE:
             self._model.pick("hue")
 
     def hue_picked(self, hue: float) -> None:
@@ -352,11 +362,11 @@ class EasingSection(QWidget):
         self._set("switch an easing " + ("on" if on else "off"), on=on)
 
     def remove(self) -> None:
-        """Take the chosen stage away."""
+        """Remove the stage that is selected."""
         kept = self._kept()
         if 0 <= self._row < len(kept):
             self._model.proof.paint(-1)
-            self._desk.proofing.set_easings(kept[: self._row] + kept[self._row + 1 :], "take an easing away")
+            self._keep(kept[: self._row] + kept[self._row + 1 :], "remove an easing")
 
     def shift(self, by: int) -> None:
         """Let the chosen stage act earlier or later."""
@@ -365,7 +375,7 @@ class EasingSection(QWidget):
         if 0 <= self._row < len(kept) and 0 <= to < len(kept):
             kept[self._row], kept[to] = kept[to], kept[self._row]
             self._row = to
-            self._desk.proofing.set_easings(tuple(kept), "change the order of the easings")
+            self._keep(tuple(kept), "change the order of the easings")
 
     def _place_chosen(self) -> None:
         kind = self.place.currentData()
@@ -396,17 +406,20 @@ class EasingSection(QWidget):
     def stroked(self, points: tuple[tuple[float, float, float], ...]) -> None:
         """A stroke was painted: keep it."""
         self._model.proof.try_easings(None)
-        if self._model.proof.painting >= 0:
-            self._desk.proofing.add_stroke(self._model.proof.painting, self._stroke(points))
+        if self._model.proof.painting >= 0 and self._bench.frame_id is not None:
+            self._jobs.proof.add_stroke(self._bench.frame_id, self._model.proof.painting, self._stroke(points))
 
     # ---- the least change -------------------------------------------------------------------------------------
 
-    def _solved(self, solution: Solution) -> None:
+    def _solved(self, frame: int, solution: Solution) -> None:
         path = self._model.path()
+        if frame != self._bench.frame_id:
+            return
         self._solution = solution.best.easing if solution.best is not None else None
         self.found.setText(solution.in_words(path.destination.name if path is not None else "the destination"))
         self.found.show()
         self.use_found.setVisible(self._solution is not None)
+        self._bench.reveal(self.use_found if self._solution is not None else self.found)
 
     def forget_solution(self) -> None:
         """The picture or its goal is another: what was found for it does not hold."""
@@ -417,5 +430,5 @@ class EasingSection(QWidget):
     def _use_found(self) -> None:
         if self._solution is not None:
             self._row = 0
-            self._desk.proofing.set_easings((self._solution,), "ease by the least change")
+            self._keep((self._solution,), "ease by the least change")
             self.forget_solution()

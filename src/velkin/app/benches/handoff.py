@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtCore import QMimeData, QRectF, Qt, QTimer, QUrl, pyqtSignal
+from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QLabel, QRadioButton, QScrollArea, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
-from velkin.app.jobs.desk import Desk
-from velkin.app.jobs.handing_off import STAGES, Ended
+from velkin.app.context import Context
+from velkin.app.jobs.handoff import STAGES, Ended
+from velkin.app.model.changes import Change
+from velkin.app.model.places import Page
 from velkin.app.widgets.parts import Bench, Rule, button, row_of, soft, state_label
-from velkin.app.words import CONVERT, count, time_left
+from velkin.app.words import CONVERT, count, time_left, unbroken
 from velkin.core.handoff.destination import Destination
 from velkin.core.icc.space import same
 from velkin.core.shoot.state import State
@@ -62,8 +65,9 @@ def what_it_writes(state: State, d: Destination) -> str:
 class _Row(QWidget):
     """A mark, a name and what is said of it; `act` when it is clicked."""
 
-    def __init__(self, mark: str, name: str, words: str, bold: bool = False) -> None:
+    def __init__(self, mark: str, name: str, words: str, bold: bool = False, file: Path | None = None) -> None:
         super().__init__()
+        self._file = file
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
@@ -80,19 +84,27 @@ class _Row(QWidget):
         line.addLayout(texts, 1)
         self.setAccessibleName(f"{name}: {words}")
 
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """A written file can be dragged into another program."""
+        if event is None or self._file is None or not event.buttons() & Qt.MouseButton.LeftButton:
+            return
+        drag = QDrag(self)
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(self._file))])
+        drag.setMimeData(data)
+        drag.exec(Qt.DropAction.CopyAction)
+
 
 class HandoffBench(Bench):
     """Destinations, frames, what to know before, run and results."""
 
-    edit_wanted = pyqtSignal(str)  # id of a destination
-    receivers_wanted = pyqtSignal()
     receipt_wanted = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: Context) -> None:
         super().__init__("Hand-off")
-        self._desk = desk
-        self._model = desk.model
-        self._job = desk.handoff
+        self._jobs = context.jobs
+        self._model = context.model
+        self._job = context.jobs.handoff
         self._state = state_label()
         self.column.addWidget(self._state)
         self._build_interrupted()
@@ -114,8 +126,8 @@ class HandoffBench(Bench):
         self.ticks: dict[str, QCheckBox] = {}
         self.edit = button(
             "Edit destinations…",
-            lambda: self.edit_wanted.emit(""),
-            tip="Add, change, take away, exchange as files (Ctrl+Shift+D)",
+            lambda: self._model.places.go(Page.DESTINATIONS),
+            tip="Add, change, remove, exchange as files (Ctrl+Shift+D)",
         )
         self.column.addWidget(self.edit)
         self.section("Frames")
@@ -141,14 +153,13 @@ class HandoffBench(Bench):
         self._build_foot()
         self._passed = 0
         self._total = 0
+        self._shown: State | None = None
         self._stages: dict[str, str] = {}
         self._second = QTimer(self)
         self._second.setInterval(500)
         self._second.timeout.connect(self._show_progress)
-        self._model.changed.connect(self.refresh)
-        self._model.selection_changed.connect(self._selected)
+        self.follow(self._model)
         self._model.opened.connect(self._clear_results)
-        self._model.stop_changed.connect(lambda stop: self._look() if stop == "handoff" else None)
         self._job.started.connect(self._started)
         self._job.stage.connect(self._stage)
         self._job.file.connect(self._file_done)
@@ -164,20 +175,22 @@ class HandoffBench(Bench):
         self._cut_off_words = QLabel()
         self._cut_off_words.setWordWrap(True)
         column.addWidget(self._cut_off_words)
-        self.go_on_button = button("Go on where it stopped", self._job.go_on_after_crash, True)
-        self.leave_button = button("Leave it", self._job.give_up, tip="What it wrote stays; the rest is not written")
-        column.addWidget(row_of(self.go_on_button, self.leave_button))
+        self.resume_button = button("Resume the hand-off", self._job.resume, True)
+        self.give_up_button = button("Do not resume", self._job.give_up, tip="What it wrote stays; the rest is not written")
+        column.addWidget(row_of(self.resume_button, self.give_up_button))
         self._cut_off.hide()
         self.column.addWidget(self._cut_off)
 
     def _build_foot(self) -> None:
         self.run_button = button("", self.start, primary=True, tip="Hand off (Ctrl+Return)")
         self.pause_button = button("Pause", lambda: self._job.pause(not self._job.paused))
-        self.cancel_button = button("Cancel", self._desk.cancel, tip="Finished files stay, nothing is left half written")
+        self.cancel_button = button("Cancel", self._job.cancel, tip="Finished files stay, nothing is left half written")
         self._running = row_of(self.pause_button, self.cancel_button)
         self.retry_button = button("", self._job.retry)
         self.receivers_button = button(
-            "As receivers see it", self.receivers_wanted.emit, tip="The written file beside the picture here (E)"
+            "As receivers see it",
+            lambda: self._model.places.go(Page.RECEIVERS, self._model.current),
+            tip="The written file beside the picture here (E)",
         )
         self.receipt_button = button(
             "Receipt…", self.receipt_wanted.emit, tip="What was sent and how it was checked, as HTML or PDF"
@@ -192,12 +205,23 @@ class HandoffBench(Bench):
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
+    def concerned(self, change: Change) -> bool:
+        """Every change of frames or destinations may change what is written."""
+        return change.anything
+
     def refresh(self) -> None:
         """Follow the shoot."""
         if self._model.shoot is None:
             return
-        self._show_destinations(self._model.state)
-        self._frames_chosen()
+        state = self._model.state
+        if self._shown is None or self._shown.destinations is not state.destinations or self._shown.spaces is not state.spaces:
+            self._show_destinations(state)
+        others = self._shown is not state or self._which.checkedId() == _CHOSEN
+        self._shown = state
+        if others:
+            self._frames_chosen()
+        else:
+            self._show_foot()
 
     def _show_destinations(self, state: State) -> None:
         focused = next((i for i, tick in self.ticks.items() if tick.hasFocus()), None)
@@ -215,7 +239,7 @@ class HandoffBench(Bench):
             tick.setAccessibleName(f"{d.name}, written by the next hand-off")
             tick.toggled.connect(lambda on, d=d: self._tick(d, on))
             column.addWidget(tick)
-            words = soft(what_it_writes(state, d))
+            words = soft(unbroken(what_it_writes(state, d)))
             words.setContentsMargins(22, 0, 0, 0)
             column.addWidget(words)
             self._destinations.addWidget(holder)
@@ -227,7 +251,7 @@ class HandoffBench(Bench):
         if not self._job.set_destination(replace(d, ticked=on)):
             self.refresh()
 
-    def frames(self) -> tuple[int, ...]:
+    def to_write(self) -> tuple[int, ...]:
         """The frames that the next run writes."""
         if self._model.shoot is None:
             return ()
@@ -237,20 +261,13 @@ class HandoffBench(Bench):
             return tuple(f for f in state.order() if f in self._model.selected)
         return tuple(f for f in state.order() if which == 1 or state.frames[f].role == "subject")
 
-    def _selected(self) -> None:
-        """Another frame is chosen in the shoot, which concerns the next run only where it writes the chosen ones."""
-        if self._which.checkedId() == _CHOSEN:
-            self._frames_chosen()
-        else:
-            self._show_foot()
-
     def _frames_chosen(self) -> None:
         self._show_foot()
         self._look()
 
     def _look(self) -> None:
-        if self._model.shoot is not None and self._model.stop == "handoff" and not self._job.running:
-            self._job.look(self.frames())
+        if self._model.shoot is not None and not self._job.running:
+            self._job.look(self.to_write())
 
     def _show_foot(self) -> None:
         if self._model.shoot is None:
@@ -260,21 +277,24 @@ class HandoffBench(Bench):
         self._subjects.setText(f"All {count(subjects, 'frame')} without chart and neutral")
         self._all.setText(f"All {count(len(state.frames), 'frame')}")
         number = len(self._model.selected)
-        self._chosen.setText("Only the chosen frame" if number == 1 else f"The {number} chosen frames")
+        self._chosen.setText("Only the selected frame" if number == 1 else f"The {number} selected frames")
         if self._job.running:
             return
         cut_off = self._job.interrupted()
         self._show_interrupted(cut_off)
         self.receivers_button.setEnabled(self._model.current is not None)
-        self._after.setVisible(bool(self._model.written()))
-        frames, ticked = self.frames(), state.ticked()
-        files = len(frames) * len(ticked)
-        ready = bool(frames) and bool(ticked)
+        self._after.setVisible(self._model.shoot.has_written())
+        frames, ticked = self.to_write(), state.ticked()
+        taken = [f for f in frames if state.frames[f].is_raw or state.path(f).known]
+        files, left = len(taken) * len(ticked), len(frames) - len(taken)
+        ready = bool(taken) and bool(ticked)
         self.run_button.setEnabled(ready)
-        self.run_button.setText(self._run_words(len(frames), len(ticked)) if ready else "Hand off")
-        self.sentence.setText(self._closing(state, frames))
+        self.run_button.setText(self._run_words(len(taken), len(ticked)) if ready else "Hand off")
+        self.sentence.setText(self._closing(state, tuple(taken), left))
         if not self._job.results:
-            self._state.setText("Cut off" if cut_off else f"Ready for {count(files, 'file')}" if ready else "Nothing to write")
+            self._state.setText(
+                "Interrupted" if cut_off else f"Ready for {count(files, 'file')}" if ready else "Nothing to write"
+            )
 
     def _run_words(self, frames: int, destinations: int) -> str:
         if self._replaced():
@@ -286,7 +306,7 @@ class HandoffBench(Bench):
         """How many files the next run replaces, as the button says."""
         return sum(len(c.frames) for c in self._job.concerns or () if c.kind == "replaces")
 
-    def _closing(self, state: State, frames: tuple[int, ...]) -> str:
+    def _closing(self, state: State, frames: tuple[int, ...], left: int) -> str:
         ticked = state.ticked()
         if not ticked:
             return "No destination is ticked, so that nothing would be written."
@@ -296,6 +316,8 @@ class HandoffBench(Bench):
             words = f"The {CONVERT} to {named}; the tag goes inside and each file is read back."
         else:
             words = f"What is in {named} already stays so; the tag goes inside and each file is read back."
+        if left:
+            words += f" {count(left, 'frame')} {'waits' if left == 1 else 'wait'} for a decision and will be left out."
         without = sum(state.frames[f].is_raw and state.frames[f].profile is None for f in frames)
         if without:
             words += f" {count(without, 'frame')} {'has' if without == 1 else 'have'} no chart profile."
@@ -306,7 +328,7 @@ class HandoffBench(Bench):
         if kept is not None:
             there = sum(f.state in ("written", "naming") for f in kept.files)
             self._cut_off_words.setText(
-                f"A hand-off was cut off: {there} of {count(len(kept.files), 'file')} had their names. Whatever was half written is removed."
+                f"A hand-off was interrupted: {there} of {count(len(kept.files), 'file')} had their names. Whatever was half written is removed."
             )
 
     def _show_concerns(self) -> None:
@@ -337,7 +359,7 @@ class HandoffBench(Bench):
     def start(self) -> None:
         """Hand off the frames that are chosen here."""
         if self.run_button.isEnabled() and not self._job.running:
-            self._job.start(self.frames(), self._replaced())
+            self._job.start(self.to_write(), self._replaced())
 
     def _started(self, jobs: list[Job]) -> None:
         self._clear_results()
@@ -366,7 +388,7 @@ class HandoffBench(Bench):
         if not self._job.running:
             return
         done = len(self._job.results)
-        self.pause_button.setText("Go on" if self._job.paused else "Pause")
+        self.pause_button.setText("Resume" if self._job.paused else "Pause")
         left = self._job.pace.left() if self._job.pace is not None else None
         self._state.setText("Paused" if self._job.paused else f"{done} of {count(self._total, 'file')}")
         finished = {d.job.out.name for d in self._job.results}
@@ -384,6 +406,7 @@ class HandoffBench(Bench):
             name,
             done.finding if done.written is None else done.written.check.brief(),
             not done.ok,
+            done.written.out if done.ok and done.written is not None else None,
         )
         row.setToolTip(f"{done.job.out if done.written is None else done.written.out}\n{done.finding}")
         if done.ok:
@@ -406,7 +429,7 @@ class HandoffBench(Bench):
         self.run_button.show()
         if ended.failed:
             self._state.setText(f"{count(ended.good, 'file')} checked, {ended.failed} failed")
-            self.retry_button.setText(f"Try the {ended.failed} failed again")
+            self.retry_button.setText(f"Retry the {ended.failed} that failed")
             self.retry_button.show()
         elif ended.cancelled:
             self._state.setText(f"Cancelled: {count(ended.good, 'file')} written and checked")

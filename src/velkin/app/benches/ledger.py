@@ -6,8 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.jobs.desk import Desk
-from velkin.app.widgets.parts import button, row_of, soft
+from velkin.app.context import Context
+from velkin.app.widgets.parts import Bench, button, row_of, soft
 from velkin.app.words import ASSIGN, CONVERT, signed
 from velkin.core.tags.ledger import MEANING
 
@@ -17,10 +17,11 @@ _ENTRIES = Qt.ItemDataRole.UserRole
 class LedgerList(QWidget):
     """The ledger of the frame in the viewer."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: Context, bench: Bench) -> None:
         super().__init__()
-        self._desk = desk
-        self._model = desk.model
+        self._jobs = context.jobs
+        self._model = context.model
+        self._bench = bench
         self._rows: list[tuple[str, str]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -35,11 +36,9 @@ class LedgerList(QWidget):
         column.addWidget(self.list)
         self._why = soft()
         column.addWidget(self._why)
-        self.back = button(
-            "Back to here", self._back, tip="Take away every entry after the chosen one; Ctrl+Z brings them back"
-        )
+        self.back = button("Back to here", self._back, tip="Remove every entry after the selected one; Ctrl+Z brings them back")
         self.copy = button(
-            "Copy to chosen frames", self._copy, tip="Give this ledger to every frame chosen in the frames panel"
+            "Copy to selected frames", self._copy, tip="Copy this ledger to every frame selected in the frames panel"
         )
         column.addWidget(row_of(self.back, self.copy))
 
@@ -67,7 +66,7 @@ class LedgerList(QWidget):
         for tried in self._model.tried:
             name = self._model.space(tried.space).name if tried.space else ""
             rows.append((entry_tried(tried.words(name)), "if decided", MEANING[tried.verb], -1))
-        for file in (w for w in self._model.written() if w.frame == frame.id):
+        for file in self._model.written(frame.id):
             rows.append((f"written: {file.path.name}" + ("" if file.ok else ", check failed"), file.at[11:16], "", -1))
         self._rows = [(words, why) for words, _, why, _ in rows]
         for number, (words, at, why, entries) in enumerate(rows, start=1):
@@ -92,13 +91,13 @@ class LedgerList(QWidget):
         self.back.setEnabled(frame is not None and 0 <= entries < len(frame.ledger))
 
     def _back(self) -> None:
-        item, frame = self.list.currentItem(), self._model.frame
+        item, frame = self.list.currentItem(), self._bench.frame_id
         if item is not None and frame is not None:
-            self._desk.deciding.go_back(frame.id, int(item.data(_ENTRIES)))
+            self._jobs.colour.go_back(frame, int(item.data(_ENTRIES)))
 
     def _copy(self) -> None:
-        if self._model.frame is not None:
-            self._desk.deciding.copy_ledger(self._model.frame.id, self._model.selected)
+        if self._bench.frame_id is not None:
+            self._jobs.colour.copy_ledger(self._bench.frame_id, self._bench.frames)
 
 
 def entry_tried(words: str) -> str:

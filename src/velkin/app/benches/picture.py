@@ -18,7 +18,7 @@ class PictureBench(Bench):
         self.column.addWidget(
             soft("A finished picture was rendered already: charts, white balance and camera profiles are for raw frames.")
         )
-        self.section("What its numbers were given")
+        self.section("What its numbers mean")
         self._facts = Facts()
         self.column.addWidget(self._facts)
         self.column.addWidget(
@@ -27,8 +27,7 @@ class PictureBench(Bench):
             )
         )
         self.end()
-        model.changed.connect(self.refresh)
-        model.selection_changed.connect(self.refresh)
+        self.follow(model)
 
     def refresh(self) -> None:
         """Follow the frame in the viewer."""
@@ -45,4 +44,4 @@ class PictureBench(Bench):
                 f"{path.steps[0].space.name if assigned else path.start.name}: {ASSIGN if assigned else 'nothing was assigned here'}."
             )
         else:
-            self.sentence.setText("Give it a space on the Source bench.")
+            self.sentence.setText("Assign a space on the Source bench.")

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.easing import EasingSection
+from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
-from velkin.app.jobs.desk import Desk
+from velkin.app.model.places import Page
 from velkin.app.model.proof_view import MARKS
 from velkin.app.widgets.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
 from velkin.app.widgets.space_box import second_line, space_label
-from velkin.app.words import CONVERT, share, signed
+from velkin.app.words import CONVERT, percent, share, signed
 from velkin.core.conversion.effect import intent_name
 from velkin.core.gamut.outside import Outside
 from velkin.core.gamut.proof import white_seen
@@ -27,13 +28,10 @@ CHANNELS = {"rgb": ("red", "green", "blue"), "cmyk": ("cyan", "magenta", "yellow
 class ProofBench(Bench):
     """The destination, the share outside by channel and end, how it is seen and marked, and easing."""
 
-    intents_wanted = pyqtSignal()
-    gamut_wanted = pyqtSignal()
-
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: Context) -> None:
         super().__init__("Proof")
-        self._desk = desk
-        self._model = desk.model
+        self._jobs = context.jobs
+        self._model = context.model
         self._figure = Figure()
         self.column.addWidget(self._figure)
         self._table = _EndsTable()
@@ -44,16 +42,20 @@ class ProofBench(Bench):
         self._build_goal()
         self._build_seen()
         self.section("Easing")
-        self.easing = EasingSection(desk)
+        self.easing = EasingSection(context, self)
         self.column.addWidget(self.easing)
         self.end()
-        for signal in (self._model.changed, self._model.selection_changed, desk.spaces.changed, self._model.proof.changed):
-            signal.connect(self.refresh)
+        self.follow(self._model)
+        for signal in (context.jobs.spaces.changed, self._model.proof.changed, self._model.screen_changed):
+            signal.connect(self.stale)
+        self._model.proof.tried.connect(lambda dragging: None if dragging else self.easing.refresh())
         self._model.hatching_changed.connect(self.marking.setChecked)
+        context.flow.measured_changed.connect(lambda: self.show_measured(context.flow.measured))
         self._goal_shown: tuple[str, int | None] = ("", None)
 
     def _build_goal(self) -> None:
         self.section("Proof for")
+        places = self._model.places
         self.goal = compact(QComboBox())
         self.goal.setAccessibleName("What is proofed for")
         self.goal.activated.connect(lambda _: self._choose())
@@ -69,9 +71,15 @@ class ProofBench(Bench):
         self.column.addWidget(self.black_point)
         self._goal_words = soft()
         self.column.addWidget(self._goal_words)
-        self.intents = button("Intents side by side", self.intents_wanted.emit, tip="Each intent on this picture, with figures")
+        self.intents = button(
+            "Intents side by side",
+            lambda: places.go(Page.INTENTS, self._model.current),
+            tip="Each intent on this picture, with figures",
+        )
         self.gamut = button(
-            "Gamut room", self.gamut_wanted.emit, tip="Spaces, profiles and this picture, in two and three dimensions (G)"
+            "Gamut room",
+            lambda: places.go(Page.GAMUT, self._model.current),
+            tip="Spaces, profiles and this picture, in two and three dimensions (G)",
         )
         for each in (self.intents, self.gamut):
             each.setProperty("narrow", True)
@@ -83,7 +91,7 @@ class ProofBench(Bench):
         self.shown = QCheckBox("Soft proof   D")
         self.shown.setToolTip("Show the colours that the destination has in place of those meant (D)")
         self.shown.toggled.connect(proof.show)
-        self.marking = QCheckBox("Mark what is out   X")
+        self.marking = QCheckBox("Mark out of gamut   X")
         self.marking.setToolTip("Mark on the picture what the destination cannot hold (X)")
         self.marking.toggled.connect(self._model.show_hatching)
         self.column.addWidget(row_of(self.shown, self.marking))
@@ -100,12 +108,13 @@ class ProofBench(Bench):
             self.mark.addItem(words, key)
         self.mark.activated.connect(lambda _: self._mark_chosen())
         self.mark.setAccessibleName("How it is marked")
-        self.threshold = Slide("from", 0.0, 10.0, lambda v: f"ΔE {v:.1f}" if v else "any", 40, 30)
+        self.threshold = Slide("Threshold", 0.0, 10.0, lambda v: f"ΔE {v:.1f}" if v else "any", 40, 66)
         self.threshold.setToolTip("Mark only what the destination changes by at least this ΔE")
         self.threshold.settled.connect(proof.mark_from)
         self.threshold.moved.connect(proof.mark_from)
         self.threshold.show_value(0.0)
-        self.column.addWidget(row_of(self.mark, self.threshold))
+        self.column.addWidget(labelled("Marked by", self.mark, 66))
+        self.column.addWidget(self.threshold)
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
@@ -147,7 +156,7 @@ class ProofBench(Bench):
             ("", f"{state.proof_destination().name}, as ticked", ""),
             (_SCREEN, _SCREEN, "Colours that this screen cannot show"),
         ]
-        spaces = {s.id: s for s in self._desk.spaces.destinations()}
+        spaces = {s.id: s for s in self._jobs.spaces.destinations()}
         if state.goal.space:
             spaces.setdefault(state.goal.space, state.proof_space())
         items += [(s.id, space_label(s), second_line(s)) for s in spaces.values()]
@@ -166,14 +175,12 @@ class ProofBench(Bench):
         chosen = self.goal.currentData()
         self._model.proof.proof_screen(chosen == _SCREEN)
         if chosen == _SCREEN:
-            self._model.changed.emit()
             return
         intent, black_point = Intent(self.intent.currentData()), self.black_point.isChecked()
         if not chosen and self._model.state.goal.space:  # back to the destination, which has its own way
             d = self._model.state.proof_destination()
             intent, black_point = d.intent, d.black_point
-        self._desk.proofing.set_goal(self._spaces.get(chosen), intent, black_point)
-        self._model.changed.emit()
+        self._jobs.proof.set_goal(self._spaces.get(chosen), intent, black_point)
 
     def _mark_chosen(self) -> None:
         self._model.proof.mark_by(self.mark.currentData())
@@ -195,9 +202,9 @@ class ProofBench(Bench):
             return
         outside, name = measured.there_outside, measured.path.destination.name
         total = max(outside.pixels, 1)
-        patch = f"; the largest patch is {share(outside.largest / total)}\u00a0%" if outside.largest else ""
+        patch = f"; the largest patch is {percent(outside.largest / total)}" if outside.largest else ""
         eased = ", as eased," if measured.proofed.change is not None else ""
-        self._figure.show_value(f"{share(outside.share)} %", f"of this picture{eased} lies outside {name}{patch}")
+        self._figure.show_value(percent(outside.share), f"of this picture{eased} is out of gamut for {name}{patch}")
         self._table.show()
         self._table.show_shares(measured.path.destination.model, outside.shares())
         self._diagnosis.setText(diagnosis(outside, measured.path.destination.model))
@@ -205,7 +212,7 @@ class ProofBench(Bench):
         change = f" What it shows differs by ΔE {lost.mean:.1f} mean, {lost.p95:.1f} at the 95th percentile."
         when = "On hand-off" if not self._model.state.goal.space and not self._model.proof.on_screen else "Converted"
         ease = "it is eased first, then the" if measured.proofed.change is not None else "the"
-        cut = f"{share(outside.share)} % is cut off." if outside.outside else "nothing is cut off."
+        cut = f"{percent(outside.share)} is cut off." if outside.outside else "nothing is cut off."
         to = f" to {name}" if when == "On hand-off" else ""
         goal = "" if to else f" to {name}"
         self.sentence.setText(f"{when}{goal}: {ease} {CONVERT}{to}; {cut}{change if outside.outside else ''}")
@@ -222,7 +229,7 @@ def _about(space: Space) -> str:
 def diagnosis(outside: Outside, model: str) -> str:
     """The largest loss in words, a colour problem told from a tone problem."""
     if outside.outside == 0:
-        return "Nothing is outside: no colour and no tone is lost."
+        return "Nothing is out of gamut: no colour and no tone is lost."
     names = CHANNELS[model]
     ends = [(e.low, e.low_tone, "bottom", n) for e, n in zip(outside.channels, names, strict=True)]
     ends += [(e.high, e.high_tone, "top", n) for e, n in zip(outside.channels, names, strict=True)]
@@ -230,7 +237,7 @@ def diagnosis(outside: Outside, model: str) -> str:
     total = max(outside.pixels, 1)
     if most / total < 0.0005:
         by_tone = outside.tone > outside.outside / 2
-        return f"{share(outside.share)} % is outside by its {'tone' if by_tone else 'saturation'}."
+        return f"{percent(outside.share)} is out of gamut by its {'tone' if by_tone else 'saturation'}."
     # in inks the end that is driven says little of light or dark
     light = ("bright", "dark") if model != "cmyk" else ("dark or too bright", "dark or too bright")
     extreme = light[0] if end == "top" else light[1]

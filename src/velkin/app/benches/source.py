@@ -8,9 +8,10 @@ from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QRadio
 
 from velkin.app import glyphs, theme
 from velkin.app.benches.ledger import LedgerList
-from velkin.app.flow.readout import PinNumbers
+from velkin.app.context import Context
+from velkin.app.flow.picture_flow import PinsRead
 from velkin.app.flow.stops import tag_glyph
-from velkin.app.jobs.desk import Desk
+from velkin.app.model.places import Page
 from velkin.app.widgets.parts import Bench, Facts, Rule, beside, button, labelled, soft, state_label
 from velkin.app.widgets.pin_table import PinTable
 from velkin.app.widgets.space_box import SpaceBox, second_line
@@ -55,14 +56,12 @@ class _Mark(QWidget):
 class SourceBench(Bench):
     """File facts, what it says of its colour, decision, ledger."""
 
-    try_on_wanted = pyqtSignal()
     rules_wanted = pyqtSignal()
-    pins_wanted = pyqtSignal()  # numbers at the pins are wanted anew
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: Context) -> None:
         super().__init__("Source")
-        self._desk = desk
-        self._model = desk.model
+        self._jobs = context.jobs
+        self._model = context.model
         self._offered: int | None = None
         head = QWidget()
         row = QHBoxLayout(head)
@@ -102,18 +101,18 @@ class SourceBench(Bench):
         self._shot = Facts()
         self.column.addWidget(self._shot)
         self.section("Ledger")
-        self.ledger = LedgerList(desk)
+        self.ledger = LedgerList(context, self)
         self.column.addWidget(self.ledger)
         self.column.addWidget(Rule())
         self.end()
-        self.decide = button("Give it a space", self._decide, True)
-        self.decide_all = button("Give it to all like this one", self._decide_all)
+        self.decide = button("Assign", self._decide, True)
+        self.decide_all = button("Assign it to all like this one", self._decide_all)
         self.foot.addWidget(self.decide)
         self.foot.addWidget(self.decide_all)
-        self._model.changed.connect(self.refresh)
-        self._model.selection_changed.connect(self.refresh)
-        self._model.tried_changed.connect(self.ledger.show_frame)
-        desk.spaces.changed.connect(self.refresh)
+        self.follow(self._model)
+        self._model.tried_changed.connect(lambda: self.ledger.show_frame() if self.isVisible() else None)
+        context.jobs.spaces.changed.connect(self.stale)
+        context.flow.pins_changed.connect(self._show_pins)
 
     def _build_decision(self) -> None:
         self._decision = QWidget()
@@ -123,12 +122,16 @@ class SourceBench(Bench):
         column.addWidget(Rule())
         top = soft("DECISION")
         top.setFont(theme.font(11, 600, True))
-        self.try_on = button("Try spaces on it   T", self.try_on_wanted.emit, tip="See the picture in every space at once (T)")
+        self.try_on = button(
+            "Try spaces on it   T",
+            lambda: self._model.places.go(Page.TRY_ON, self._model.current),
+            tip="See the picture in every space at once (T)",
+        )
         column.addWidget(beside(top, self.try_on))
         self.choices = QButtonGroup(self)
-        self.given = SpaceBox("The space to give")
+        self.given = SpaceBox("The space to assign")
         self.given.picked.connect(lambda _: self._tried())
-        texts = ("Give it a space", "Give it that space, then convert", "Keep it untagged")
+        texts = ("Assign", "Assign that space, then convert", "Keep it untagged")
         for number, text in enumerate(texts):
             radio = QRadioButton(text)
             self.choices.addButton(radio, number)
@@ -253,7 +256,7 @@ class SourceBench(Bench):
 
     def _offer(self, frame: Frame) -> None:
         facts, state = frame.picture, self._model.state
-        spaces = self._desk.spaces.of_model(facts.colour_model)
+        spaces = self._jobs.spaces.of_model(facts.colour_model)
         first = facts.said or (spaces[0].id if spaces else "")
         fresh = self._offered != frame.id
         bare = facts.tag.state == "untagged"
@@ -262,7 +265,7 @@ class SourceBench(Bench):
         self.given.offer(spaces, first if fresh else "")
         self.given.setEnabled(bool(spaces))
         self.try_on.setVisible(bool(spaces))
-        self.choices.button(GIVE_CONVERT).setText(f"Give it that space, then convert to {state.working.name}")  # type: ignore[union-attr]
+        self.choices.button(GIVE_CONVERT).setText(f"Assign that space, then convert to {state.working.name}")  # type: ignore[union-attr]
         if fresh:
             self._offered = frame.id
             self.choices.setExclusive(False)
@@ -297,12 +300,12 @@ class SourceBench(Bench):
             self.sentence.setText(
                 f"{name} goes into the ledger: every number stays, the look changes. The source file is not touched."
             )
-            self.decide.setText(f"Give it {name}")
-            self.decide_all.setText(f"Give {name[:16]} to {others}")
+            self.decide.setText(f"Assign {name}")
+            self.decide_all.setText(f"Assign it to {others}")
         else:
             to = self._model.state.working.name
             self.sentence.setText(f"{name} is assigned, then it is converted to {to}. The source file is not touched.")
-            self.decide.setText(f"Give it {name} and convert")
+            self.decide.setText(f"Assign {name} and convert")
             self.decide_all.setText(f"The same for {others}")
         self.decide.setEnabled(space is not None or choice == LEAVE)
 
@@ -324,40 +327,40 @@ class SourceBench(Bench):
         space = self.given.space()
         self._model.try_entries(self.entries(), () if space is None else (space,))
         self._say(frame)
-        self.pins_wanted.emit()
 
     def give(self, space: Space) -> None:
         """Choose a space to give, as the try-on sheet does."""
-        offered = self._desk.spaces.of_model(space.model)
+        offered = self._jobs.spaces.of_model(space.model)
         self.given.offer([*offered, *([] if space.id in {s.id for s in offered} else [space])], space.id)
         self.choices.button(GIVE).setChecked(True)  # type: ignore[union-attr]
         self._tried()
 
-    def show_pins(self, before: list[PinNumbers], after: list[PinNumbers]) -> None:
+    def _show_pins(self, read: PinsRead | None) -> None:
         """Lab at the pins now and after the choice."""
         space = self.given.space()
-        if before and after and space is not None:
-            self.table.show_change(before, after, f"given {space.name}"[:20])
+        if read is not None and read.now and read.after and space is not None:
+            self.table.show_change(read.now, read.after, f"in {space.name}"[:20])
         else:
             self.table.clear()
 
     # ---- deciding ---------------------------------------------------------------------------------------------
 
     def _page_chosen(self, index: int) -> None:
-        if self._model.frame is not None and index != self._model.frame.picture.page:
-            self._desk.deciding.choose_page(self._model.frame.id, index)
+        frame = self._model.state.frames[self.frame_id] if self.frame_id is not None else None
+        if frame is not None and index != frame.picture.page:
+            self._jobs.colour.choose_page(frame.id, index)
 
     def _decide(self) -> None:
-        if self._model.frame is not None:
-            self._take((self._model.frame.id,))
+        if self.frame_id is not None:
+            self._take((self.frame_id,))
 
     def _decide_all(self) -> None:
-        if self._model.frame is not None:
-            self._take(tuple(self._model.state.like(self._model.frame.id)))
+        if self.frame_id is not None:
+            self._take(tuple(self._model.state.like(self.frame_id)))
 
     def _take(self, frames: tuple[int, ...]) -> None:
         space, choice = self.given.space(), self._choice()
-        deciding = self._desk.deciding
+        deciding = self._jobs.colour
         if choice == LEAVE:
             deciding.leave(frames)
         elif space is not None and choice == GIVE:

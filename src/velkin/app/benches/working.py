@@ -7,14 +7,15 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QLabel, QRadioButton
 
+from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
+from velkin.app.flow.picture_flow import PinsRead
 from velkin.app.flow.readout import PinNumbers
-from velkin.app.jobs.deciding import Forecast, warn_of_wrong_verb
-from velkin.app.jobs.desk import Desk
+from velkin.app.jobs.colour import Forecast, warn_of_wrong_verb
 from velkin.app.widgets.parts import Bench, Facts, Figure, button, compact, labelled, row_of, soft
 from velkin.app.widgets.pin_table import PinTable, full_scale
 from velkin.app.widgets.space_box import SpaceBox, second_line
-from velkin.app.words import ASSIGN, CONVERT, MODELS, count, share, signed
+from velkin.app.words import ASSIGN, CONVERT, MODELS, count, percent, share, signed
 from velkin.core.conversion.effect import in_words, intent_name
 from velkin.core.icc.space import Space, same
 from velkin.core.icc.transform import Intent
@@ -35,15 +36,14 @@ _TARGETS = ("none", "neutral", "Lab as it is now", "skin balance")
 class WorkingBench(Bench):
     """The shoot's working space, this frame's, assign and convert with their outcome, and the pins."""
 
-    own_space_wanted = pyqtSignal()
+    custom_space_wanted = pyqtSignal()
     purpose_wanted = pyqtSignal()
-    cards_wanted = pyqtSignal()
-    pins_wanted = pyqtSignal()
+    compare_wanted = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: Context) -> None:
         super().__init__("Working")
-        self._desk = desk
-        self._model = desk.model
+        self._jobs = context.jobs
+        self._model = context.model
         self._now: list[PinNumbers] = []
         self._figure = Figure()
         self.column.addWidget(self._figure)
@@ -56,11 +56,12 @@ class WorkingBench(Bench):
         self.end()
         self.act = button("Assign", self._act, True)
         self.foot.addWidget(self.act)
-        self._model.changed.connect(self.refresh)
-        self._model.selection_changed.connect(self.refresh)
+        self.follow(self._model)
         self._model.tried_changed.connect(self._tried_elsewhere)
-        desk.spaces.changed.connect(self.refresh)
-        desk.deciding.forecast_ready.connect(self._forecast_ready)
+        context.jobs.spaces.changed.connect(self.stale)
+        context.flow.measured_changed.connect(lambda: self.show_measured(context.flow.measured))
+        context.flow.pins_changed.connect(self._show_pins)
+        context.jobs.colour.forecast_ready.connect(self._forecast_ready)
 
     def _build_verbs(self) -> None:
         self.section("Change what its numbers are")
@@ -111,7 +112,7 @@ class WorkingBench(Bench):
         self.target.addItems(_TARGETS)
         self.target.activated.connect(self._target_chosen)
         self._target_row = labelled("Target", self.target, 56)
-        self.unpin = button("Take the pin away", self._unpin)
+        self.unpin = button("Remove the pin", self._unpin)
         self.column.addWidget(self._target_row)
         self._target_words = soft()
         self.column.addWidget(self._target_words)
@@ -124,13 +125,13 @@ class WorkingBench(Bench):
         self.column.addWidget(self._space)
         self.column.addWidget(
             row_of(
-                button("Beside each other…", self.cards_wanted.emit, tip="What each is for, costs, holds of this shoot"),
-                button("Which one suits…", self.purpose_wanted.emit, tip="Three plain questions"),
+                button("Compare spaces…", self.compare_wanted.emit, tip="What each is for, costs, holds of this shoot"),
+                button("Help me choose…", self.purpose_wanted.emit, tip="Three plain questions"),
             )
         )
         self.column.addWidget(
             button(
-                "A space of your own…", self.own_space_wanted.emit, tip="Primaries, white and curve of your own; save as ICC"
+                "Custom space…", self.custom_space_wanted.emit, tip="Primaries, white point and curve of your own; save as ICC"
             )
         )
         self._why = QLabel()
@@ -149,11 +150,11 @@ class WorkingBench(Bench):
             return
         state = self._model.state
         space = state.working
-        choices = [s for s in self._desk.spaces.of_model("rgb") if isinstance(s, RGBSpace)]
+        choices = [s for s in self._jobs.spaces.of_model("rgb") if isinstance(s, RGBSpace)]
         self._space.offer([*choices, *([] if space.id in {c.id for c in choices} else [space])], space.id)
         family = family_of(space)
         second = f" {second_line(space)[:1].upper()}{second_line(space)[1:]}." if second_line(space) else ""
-        self._why.setText(PURPOSES.get(family, "A space of your own or of a profile.") + second)
+        self._why.setText(PURPOSES.get(family, "A custom space, or one of a profile.") + second)
         self._costs.setText(COSTS.get(family, ""))
         volume = lab_volume(space) / lab_volume(SRGB)
         self._facts.show_rows(
@@ -191,7 +192,7 @@ class WorkingBench(Bench):
         self.instead.setVisible(self._warning.isVisibleTo(self))
         self.act.setVisible(verb != NEITHER)
         space = self.to.space()
-        chosen = count(len(self._model.selected), "frame")
+        chosen = count(len(self.frames), "frame")
         if verb == NEITHER or space is None:
             words = f"Frames are worked on in {self._model.state.working.name}, 32-bit float; nothing is clipped before the hand-off."
             self.sentence.setText(words)
@@ -211,10 +212,14 @@ class WorkingBench(Bench):
             self._figure.show_value("", "No picture is measured yet.")
             return
         outside, name = measured.here_outside, measured.path.working.name
-        self._figure.show_value(f"{share(outside.share)} %", f"of this picture lies outside {name}, in which it is worked on")
+        self._figure.show_value(percent(outside.share), f"of this picture is out of gamut for {name}, in which it is worked on")
 
-    def show_pins(self, pins: tuple[Pin, ...], now: list[PinNumbers], after: list[PinNumbers], path: ColourPath) -> None:
+    def _show_pins(self, read: PinsRead | None) -> None:
         """Numbers at the pins as they are, and after what is tried."""
+        if read is None:
+            return
+        pins, now, after, path = read.pins, read.now, read.after, read.path
+        self._now = now
         self.pins.show_numbers(pins, now, path)
         self._no_pins.setVisible(not pins)
         verb, space, frame = self.verbs.checkedId(), self.to.space(), self._model.frame
@@ -247,9 +252,9 @@ class WorkingBench(Bench):
         if path is None:
             return
         if self.verbs.checkedId() == ASSIGNING:
-            self.to.offer(self._desk.spaces.of_model(path.here.model))
+            self.to.offer(self._jobs.spaces.of_model(path.here.model))
         elif self.verbs.checkedId() == CONVERTING:
-            self.to.offer(self._desk.spaces.destinations(), "" if self.to.count() else self._model.state.working.id)
+            self.to.offer(self._jobs.spaces.destinations(), "" if self.to.count() else self._model.state.working.id)
         self.try_it()
 
     def begin(self, verb: int) -> None:
@@ -290,9 +295,8 @@ class WorkingBench(Bench):
             self._model.try_entries((entry,), (space,))
             if entry.verb == CONVERTED:
                 self._effect.setText("measuring what it does to this picture")
-                self._desk.deciding.forecast(frame.id, path, space, entry.intent, entry.black_point)
+                self._jobs.colour.forecast(frame.id, path, space, entry.intent, entry.black_point)
         self._show_verbs()
-        self.pins_wanted.emit()
 
     def _forecast_ready(self, f: Forecast) -> None:
         entry = self.entry()
@@ -303,7 +307,7 @@ class WorkingBench(Bench):
             or entry.space != f.conversion.destination.id
         ):
             return
-        rows = [("leaves the gamut", f"{share(f.share)} % of the picture")]
+        rows = [("out of gamut", f"{percent(f.share)} of the picture")]
         if f.outside is not None:
             for name, (low, high) in zip(("red", "green", "blue"), f.outside.shares(), strict=True):
                 if low >= 0.0005 or high >= 0.0005:
@@ -319,18 +323,18 @@ class WorkingBench(Bench):
 
     def _act(self) -> None:
         entry, space = self.entry(), self.to.space()
-        frames = self._model.selected
+        frames = self.frames
         if entry is None or space is None or not frames:
             return
         self.verbs.button(NEITHER).setChecked(True)  # type: ignore[union-attr]
         if entry.verb == ASSIGNED:
-            self._desk.deciding.assign(frames, space)
+            self._jobs.colour.assign(frames, space)
         else:
-            self._desk.deciding.convert(frames, space, entry.intent, entry.black_point)
+            self._jobs.colour.convert(frames, space, entry.intent, entry.black_point)
 
     def _chosen(self, space: Space) -> None:
         if isinstance(space, RGBSpace) and space.id != self._model.state.working.id:
-            self._desk.command(lambda s: s.set_working(space))
+            self._jobs.command(lambda s: s.set_working(space))
 
     # ---- pins -------------------------------------------------------------------------------------------------
 
@@ -340,7 +344,9 @@ class WorkingBench(Bench):
         self._show_pin_controls()
 
     def _pin(self) -> Pin | None:
-        frame = self._model.frame
+        frame = (
+            self._model.state.frames.get(self.frame_id) if self._model.shoot is not None and self.frame_id is not None else None
+        )
         return frame.pins[self.pins.current] if frame is not None and 0 <= self.pins.current < len(frame.pins) else None
 
     def _show_pin_controls(self) -> None:
@@ -360,7 +366,7 @@ class WorkingBench(Bench):
             self.target.setCurrentIndex(kinds[pin.target.kind] if pin.target is not None else 0)
 
     def _target_chosen(self, index: int) -> None:
-        pin, frame = self._pin(), self._model.frame
+        pin, frame = self._pin(), self.frame_id
         if pin is None or frame is None:
             return
         target: Target | None = None
@@ -371,7 +377,7 @@ class WorkingBench(Bench):
             target = None if lab is None else Target("lab", lab)
         elif index == 3:
             target = Target("skin")
-        self._desk.deciding.change_pin(frame.id, self.pins.current, replace(pin, target=target))
+        self._jobs.colour.change_pin(frame, self.pins.current, replace(pin, target=target))
 
     def lab_at_pin(self, index: int) -> tuple[float, float, float] | None:
         """The Lab that a pin reads now; the window sets it."""
@@ -381,11 +387,7 @@ class WorkingBench(Bench):
             return (round(float(lab[0]), 1), round(float(lab[1]), 1), round(float(lab[2]), 1))
         return None
 
-    def remember(self, now: list[PinNumbers]) -> None:
-        """Keep what the pins read now, for targets taken from it."""
-        self._now = now
-
     def _unpin(self) -> None:
-        if self._model.frame is not None:
+        if self.frame_id is not None:
             index, self.pins.current = self.pins.current, -1
-            self._desk.deciding.change_pin(self._model.frame.id, index, None)
+            self._jobs.colour.change_pin(self.frame_id, index, None)

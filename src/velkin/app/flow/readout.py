@@ -74,7 +74,7 @@ def numbers_under(at: tuple[float, float], r: Rendered, size: tuple[int, int]) -
     x = min(int(at[0] * width / size[0]), width - 1)
     y = min(int(at[1] * height / size[1]), height - 1)
     found = read_at(r.source, r.path, slice(y, y + 1), slice(x, x + 1))
-    mark = "   \u25a8 outside" if found.outside else ""
+    mark = "   \u25a8 out of gamut" if found.outside else ""
     return (
         f"{int(at[0])}, {int(at[1])}",
         here_words(np.asarray(found.here, dtype=np.float64), r.path),

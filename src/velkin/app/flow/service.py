@@ -6,6 +6,7 @@ The GUI thread never decodes, fits or converts. Decoded frames are kept within a
 from __future__ import annotations
 
 import contextlib
+import logging
 import os
 import threading
 import time
@@ -16,7 +17,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -35,6 +35,7 @@ from velkin.core.shoot.state import Frame
 
 Pixels = NDArray[np.float32]
 T = TypeVar("T")
+_log = logging.getLogger("velkin")
 
 _SAMPLE = 1_200_000
 _BUDGET = 900_000_000
@@ -131,7 +132,6 @@ class RenderService(QObject):
     failed = pyqtSignal(int, str)
     preparing = pyqtSignal(str)  # the profile whose tables are being made; empty when they are there
     thumbnails_left = pyqtSignal(int, int)
-    finished = pyqtSignal(object, object)  # callback, result or VelkinError
 
     def __init__(self, small: SmallPictures | None = None) -> None:
         super().__init__()
@@ -139,9 +139,6 @@ class RenderService(QObject):
         self._small = small or SmallPictures()
         self._front = ThreadPoolExecutor(max_workers=1, thread_name_prefix="viewer")
         self._back = ThreadPoolExecutor(max_workers=1, thread_name_prefix="measure")
-        self._work = ThreadPoolExecutor(max_workers=1, thread_name_prefix="work")
-        self._aside = ThreadPoolExecutor(max_workers=1, thread_name_prefix="aside")
-        self._background = ThreadPoolExecutor(max_workers=1, thread_name_prefix="background")
         self._thumbs = ThreadPoolExecutor(max_workers=max((os.cpu_count() or 2) - 1, 1), thread_name_prefix="thumbs")
         self._wish = 0
         self._thumb_wish = 0
@@ -150,17 +147,17 @@ class RenderService(QObject):
         self._kept_drawn: _Kept[Drawn] = _Kept(12)
         self._kept_pieces: _Kept[Any] = _Kept(10)  # so that marking does not render anew, nor proofing mark anew
         self._prepared: set[tuple[str, int]] = set()
-        self._closing = False
-        self.finished.connect(self._deliver)
 
     def close(self) -> None:
-        """Stop taking work; what runs is let finish."""
-        self._closing = True
+        """Stop taking work; the little that runs is let finish."""
         self._wish += 1
         self._thumb_wish += 1
-        self._small.prune()
-        for pool in (self._front, self._back, self._work, self._aside, self._background, self._thumbs):
+        for pool in (self._front, self._back, self._thumbs):
             pool.shutdown(wait=True, cancel_futures=True)
+        self._small.prune()
+        self._decoded = _Decoded()
+        for kept in (self._exact, self._kept_working, self._kept_drawn, self._kept_pieces):
+            kept.clear()
 
     def forget(self) -> None:
         """Drop what is under way for thumbnails, when another shoot is opened; decoded pixels go by age."""
@@ -244,7 +241,8 @@ class RenderService(QObject):
         except VelkinError as error:
             self.failed.emit(frame, str(error))
             return
-        except (cv2.error, MemoryError) as error:
+        except Exception as error:  # whatever it is, the viewer is told that there will be no picture
+            _log.exception("%s could not be rendered", source)
             self.failed.emit(frame, f"{source.name} could not be rendered ({error})")
             return
         if wish == self._wish:
@@ -321,8 +319,9 @@ class RenderService(QObject):
             if wish != self._wish:
                 return
             result, _ = numbers_of(frame, self._decoded.get(source, path.camera, False), path, True, half.proofed)
-        except (VelkinError, cv2.error, MemoryError):
-            return  # the viewer's own wish reports it
+        except Exception:  # the viewer's own wish reports what concerns the picture
+            _log.info("%s could not be measured", source, exc_info=True)
+            return
         result = replace(result, mask=mask)
         self._exact.put(key, result)
         if wish == self._wish:
@@ -352,7 +351,8 @@ class RenderService(QObject):
             try:
                 small = self.small(frame, path)
                 image = to_image(for_screen(eased(to_working(small, path), path), path, screen))
-            except (VelkinError, cv2.error, MemoryError):
+            except Exception:  # said when the frame is shown
+                _log.info("no thumbnail of %s", frame.path, exc_info=True)
                 image = QImage()
             left[0] -= 1
             if wish == self._thumb_wish:
@@ -361,36 +361,3 @@ class RenderService(QObject):
 
         for item in wishes:
             self._thumbs.submit(one, *item)
-
-    # ---- anything else ----------------------------------------------------------------------------------------
-
-    def do(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
-        """Run `work` on a worker and give its result, or the VelkinError it raised, to `done` on the GUI thread."""
-        self._submit(self._work, work, done)
-
-    def do_aside(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
-        """As `do`, on a worker of its own: what takes minutes must not keep a fit or a reading waiting."""
-        self._submit(self._aside, work, done)
-
-    def do_in_background(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
-        """As `do`, for what nobody waits for, however long it takes."""
-        self._submit(self._background, work, done)
-
-    def _submit(self, pool: ThreadPoolExecutor, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
-        def task() -> None:
-            try:
-                result = work()
-            except VelkinError as error:
-                result = error
-            except (OSError, MemoryError, cv2.error, np.linalg.LinAlgError) as error:
-                result = VelkinError(f"the work stopped ({error}); nothing was changed")
-            except Exception as error:  # whatever it is, the window must not wait for it for ever
-                result = VelkinError(f"the work stopped unexpectedly ({type(error).__name__}: {error}); nothing was changed")
-            if not self._closing:
-                self.finished.emit(done, result)
-
-        if not self._closing:
-            pool.submit(task)
-
-    def _deliver(self, done: Callable[[Any], None], result: Any) -> None:
-        done(result)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from velkin.app.flow.drawing import Measured
-from velkin.app.words import ASSIGN, CONVERT, count, share, temperature_words
+from velkin.app.words import ASSIGN, CONVERT, count, percent, temperature_words
 from velkin.core.icc.space import same
 from velkin.core.path import ColourPath
 from velkin.core.shoot.state import Frame, State, WrittenFile
@@ -43,7 +43,7 @@ def stops_of(
 ) -> list[Stop]:
     """The five stops of a frame along `path` (which may be its *before*).
 
-    `goal` is what is proofed for where that is not what the shoot says. `tried` is said of what a decision would make of it: ``if given`` or ``if converted``.
+    `goal` is what is proofed for where that is not what the shoot says. `tried` is said of what a decision would make of it: ``if assigned`` or ``if converted``; `written` are the files handed off of the frame.
     """
     frame = state.frames[frame_id]
     source, camera = _raw_stops(state, frame, path) if frame.is_raw else _picture_stops(state, frame, path, tried)
@@ -52,7 +52,7 @@ def stops_of(
         lost = "measuring"
     else:
         eased = ", eased" if path.easings else ""
-        lost = f"{share(measured.there_outside.share)} % outside{eased}" + (f", {tried}" if tried else "")
+        lost = f"{percent(measured.there_outside.share)} out of gamut{eased}" + (f", {tried}" if tried else "")
     stays = same(path.destination, path.here)  # what is proofed is converted once, when it is written
     proof = Stop("Proof", name, lost, "tagged-same" if stays else "tagged-other", HAIRLINE if stays else SOLID)
     handoff = _handoff(state, frame_id, written)

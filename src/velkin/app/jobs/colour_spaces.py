@@ -3,25 +3,24 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
-from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QFileSystemWatcher, QTimer, pyqtSignal
 
-from velkin.app.flow.service import RenderService
-from velkin.app.model.shoot_model import ShootModel
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.jobs.work import Ground, Work
 from velkin.core.icc.collection import Collection
 from velkin.core.icc.space import Space, grays
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 
 
-class ColourSpaces(QObject):
+class ColourSpaces(Work):
     """What is there to choose from."""
 
     changed = pyqtSignal()
 
-    def __init__(self, model: ShootModel, service: RenderService, folders: list[Path] | None = None) -> None:
-        super().__init__()
-        self._model = model
-        self._service = service
+    def __init__(self, ground: Ground, folders: list[Path] | None = None) -> None:
+        super().__init__(ground)
         self.collection = Collection(folders)
         self._watcher = QFileSystemWatcher(self)
         self._soon = QTimer(self)
@@ -40,20 +39,31 @@ class ColourSpaces(QObject):
         self._first.stop()
         self._soon.stop()
 
+    def use(self, folders: list[Path]) -> None:
+        """Look for profiles in these folders from now on."""
+        self.collection = Collection(folders)
+        self.look()
+        self.changed.emit()
+
     def look(self) -> None:
         """Read what is new in the colour folders, on a worker."""
 
-        def done(changed: object) -> None:
-            self._watch()
-            if changed is True:
-                self.changed.emit()
+        def work(job: Job) -> tuple[bool, set[str]]:
+            changed = self.collection.scan()
+            there = [f for f in self.collection.folders if f.exists()]
+            absent = [next((p for p in f.parents if p.exists()), None) for f in self.collection.folders if not f.exists()]
+            return changed, {str(p) for p in [*there, *absent, *(f.path for f in self.collection.found())] if p is not None}
 
-        self._service.do(self.collection.scan, done)
+        def done(result: Any) -> None:
+            if isinstance(result, tuple):
+                changed, wanted = result
+                self._watch(wanted)
+                if changed:
+                    self.changed.emit()
 
-    def _watch(self) -> None:
-        there = [f for f in self.collection.folders if f.exists()]
-        absent = [next((p for p in f.parents if p.exists()), None) for f in self.collection.folders if not f.exists()]
-        wanted = {str(p) for p in [*there, *absent, *(f.path for f in self.collection.found())] if p is not None}
+        self._lanes.start(Lane.BACKGROUND, work, done, purpose="colour folders")
+
+    def _watch(self, wanted: set[str]) -> None:
         watched = {*self._watcher.directories(), *self._watcher.files()}
         if watched - wanted:
             self._watcher.removePaths(sorted(watched - wanted))

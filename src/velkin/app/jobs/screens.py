@@ -10,12 +10,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
+from PyQt6.QtCore import QSettings, QTimer, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QScreen
 
-from velkin.app.flow.service import RenderService
+from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.screen_sources import XProperties, daemon_profile, property_name
-from velkin.app.model.shoot_model import ShootModel
+from velkin.app.jobs.work import Ground, Work
 from velkin.core.errors import BadProfile
 from velkin.core.gamut.solid import common, solid_of
 from velkin.core.icc.space import Space, load_space, space_of
@@ -39,15 +39,13 @@ class ScreenProfile:
 _PLAIN = ScreenProfile(SRGB, "nothing tells its profile: generic sRGB")
 
 
-class Screens(QObject):
+class Screens(Work):
     """Follows the profile of the window's screen and gives it to the model."""
 
     changed = pyqtSignal()
 
-    def __init__(self, model: ShootModel, service: RenderService, settings: QSettings) -> None:
-        super().__init__()
-        self._model = model
-        self._service = service
+    def __init__(self, ground: Ground, settings: QSettings) -> None:
+        super().__init__(ground)
         self._settings = settings
         self._x = XProperties() if QGuiApplication.platformName() == "xcb" else None
         self._monitor: QScreen | None = None
@@ -94,7 +92,7 @@ class Screens(QObject):
         """Measure on a worker the screen's volume, and the share of sRGB that it shows, both in sRGB's volumes."""
         space = self.now.space
 
-        def work() -> tuple[float, float]:
+        def work(job: Job) -> tuple[float, float]:
             screen, srgb = solid_of(space), solid_of(SRGB)
             return screen.volume / srgb.volume, common(srgb, screen) / srgb.volume
 
@@ -103,7 +101,7 @@ class Screens(QObject):
                 with contextlib.suppress(RuntimeError):  # its sheet was closed in the meantime
                     tell(space, *result)
 
-        self._service.do(work, done)
+        self._lanes.start(Lane.ROOM, work, done, purpose="volume of the screen")
 
     def _tick(self) -> None:
         self._ticks += 1
@@ -126,7 +124,7 @@ class Screens(QObject):
                 self._daemon[name] = path
                 self.look()
 
-        self._service.do(lambda: daemon_profile(name), done)
+        self._lanes.start(Lane.BACKGROUND, lambda job: daemon_profile(name), done, purpose="colour daemon")
 
     def look(self) -> None:
         """Look what is told now; the picture is drawn anew only when that changed."""

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import datetime
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from velkin.app.model.changes import WHOLE, difference
+from velkin.app.model.messages import Messages
+from velkin.app.model.places import Places
 from velkin.app.model.proof_view import ProofView
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.easing import Easing
@@ -25,7 +29,7 @@ class ShootModel(QObject):
     """Owns the open shoot; every change of it goes through `change`, which reports errors and tells who listens."""
 
     opened = pyqtSignal()
-    changed = pyqtSignal()
+    changed = pyqtSignal(object)  # Change
     selection_changed = pyqtSignal()
     stop_changed = pyqtSignal(str)
     before_changed = pyqtSignal(bool)
@@ -34,12 +38,13 @@ class ShootModel(QObject):
     picking_changed = pyqtSignal(str)
     tried_changed = pyqtSignal()
     screen_changed = pyqtSignal()
-    notice = pyqtSignal(str)  # what was done; it goes by itself
-    problem = pyqtSignal(str)  # what went wrong; it stays until dismissed
 
     def __init__(self) -> None:
         super().__init__()
         self.shoot: Shoot | None = None
+        self._seen: State | None = None
+        #: When the shoot was changed last in this window; None before it was.
+        self.changed_at: datetime | None = None
         self.current: int | None = None
         self.selected: tuple[int, ...] = ()
         self.stop = "camera"
@@ -51,12 +56,17 @@ class ShootModel(QObject):
         #: A decision that is only tried: entries that would follow the ledger of the frame in the viewer.
         self.tried: tuple[Entry, ...] = ()
         self._tried_on: int | None = None
+        self._wiped_for_trying = False
         self._tried_spaces: dict[str, Space] = {}
         #: What the next click on the picture picks: ``neutral``, the ``hue`` of an easing, or nothing.
         self.picking = ""
+        #: Side of the square that a click picks, in picture pixels.
+        self.picked_area = 15.0
         #: The space of the screen that the window is on; `Screens` follows it.
         self.screen: Space = SRGB
         self.proof = ProofView()
+        self.messages = Messages()
+        self.places = Places()
 
     # ---- shoot ------------------------------------------------------------------------------------------------
 
@@ -70,14 +80,20 @@ class ShootModel(QObject):
         self.comparison, self.against, self.picking, self.tried = "off", ("built-in",), "", ()
         self.proof.paint(-1)
         self.proof.try_easings(None)
+        self._seen, self.changed_at = shoot.state, None
+        self.messages.clear()
+        self.places.back()
         self.opened.emit()
-        self.changed.emit()
+        self.changed.emit(WHOLE)
 
     def close(self) -> None:
         """Close the shoot."""
         if self.shoot is not None:
             self.shoot.close()
-            self.shoot = None
+            self.shoot, self._seen, self.current, self.selected = None, None, None, ()
+            self.places.back()
+            self.opened.emit()
+            self.changed.emit(WHOLE)
 
     @property
     def state(self) -> State:
@@ -141,17 +157,40 @@ class ShootModel(QObject):
     def try_entries(self, entries: tuple[Entry, ...], spaces: tuple[Space, ...] = ()) -> None:
         """Show the frame as it would be after a decision, which is not taken; none ends it."""
         self._tried_spaces.update({s.id: s for s in spaces})
-        if entries != self.tried:
-            self.tried, self._tried_on = entries, self.current
-            self.tried_changed.emit()
+        if entries == self.tried:
+            return
+        self.tried, self._tried_on = entries, self.current
+        if entries and self.comparison == "off":  # wipe between now and then, unless another way to compare is in use
+            self.comparison, self._wiped_for_trying = "wipe", True
+            self.comparison_changed.emit()
+        elif not entries and self._wiped_for_trying:
+            self.comparison, self._wiped_for_trying = "off", False
+            self.comparison_changed.emit()
+        self.tried_changed.emit()
 
-    def written(self) -> list[WrittenFile]:
-        """Every file handed off from this shoot."""
-        return self.shoot.written() if self.shoot is not None else []
+    def written(self, frame: int | None = None) -> list[WrittenFile]:
+        """Every file handed off from this shoot, or of one frame of it, oldest first; none, with a word, where that cannot be read."""
+        try:
+            return self.shoot.written(frame) if self.shoot is not None else []
+        except VelkinError as error:
+            self.report(error)
+            return []
 
-    def changes(self) -> None:
-        """Tell that the shoot changed, keeping the selection on frames that are still there."""
+    def steps(self) -> tuple[str | None, str | None]:
+        """What would be undone and what would be done again; nothing, with a word, where that cannot be read."""
+        try:
+            return (None, None) if self.shoot is None else (self.shoot.undo_label(), self.shoot.redo_label())
+        except VelkinError as error:
+            self.report(error)
+            return None, None
+
+    def changes(self, written: bool = False) -> None:
+        """Tell what changed in the shoot, keeping the selection on frames that are still there; `written` files are new too."""
         state = self.state
+        change = WHOLE if self._seen is None else difference(self._seen, state, written)
+        self._seen = state
+        if change.anything:
+            self.changed_at = datetime.now()
         self.try_entries(())
         self.proof.try_easings(None)
         self.selected = tuple(f for f in self.selected if f in state.frames)
@@ -159,7 +198,7 @@ class ShootModel(QObject):
             self.current = self.selected[0] if self.selected else next(iter(state.order()), None)
             self.selected = () if self.current is None else (self.current,)
             self.selection_changed.emit()
-        self.changed.emit()
+        self.changed.emit(change)
 
     def undo(self) -> None:
         """Undo the last step."""
@@ -179,11 +218,15 @@ class ShootModel(QObject):
             return
         if label is not None:
             self.changes()
-            self.notice.emit(f"{what}: {label}.")
+            self.say(f"{what}: {label}.")
+
+    def say(self, text: str) -> None:
+        """Say what was done."""
+        self.messages.say(text)
 
     def report(self, error: VelkinError | str) -> None:
         """Show an error where the photographer looks, without stopping the work."""
-        self.problem.emit(str(error))
+        self.messages.insist(str(error))
 
     # ---- selection --------------------------------------------------------------------------------------------
 
@@ -197,6 +240,11 @@ class ShootModel(QObject):
             self.proof.try_easings(None)
             self.proof.paint(-1)
             self.selection_changed.emit()
+
+    def step_comparison(self) -> None:
+        """The next way to compare."""
+        if self.frame is not None:
+            self.compare(COMPARISONS[(COMPARISONS.index(self.comparison) + 1) % len(COMPARISONS)])
 
     def step(self, by: int) -> None:
         """Go to another frame in the panel's order."""
@@ -260,6 +308,12 @@ class ShootModel(QObject):
         if what != self.picking:
             self.picking = what
             self.picking_changed.emit(what)
+
+    def pick_by(self, side: float) -> None:
+        """Let a click pick a square of another size."""
+        self.picked_area = side
+        if self.picking:
+            self.picking_changed.emit(self.picking)
 
     def show_hatching(self, on: bool) -> None:
         """Hatch what the destination cannot hold."""

@@ -25,10 +25,11 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.jobs.desk import Desk
+from velkin.app.context import Context
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.room import Room
 from velkin.app.widgets.chart_parts import screen_colour
 from velkin.app.widgets.parts import Bench, button, labelled, row_of, soft
-from velkin.app.widgets.room import Room
 from velkin.app.words import signed
 from velkin.core.charts.definition import LARGEST, Chart, neutral_patches
 from velkin.core.charts.measured import chart_from_reading
@@ -68,13 +69,15 @@ class _Preview(QWidget):
 class ChartEditor(Room):
     """Takes over viewer and bench while a chart is defined."""
 
+    page = Page.CHART_EDITOR
     file_wanted = pyqtSignal()
     save_wanted = pyqtSignal(object)
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "Defining a chart")
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Defining a chart")
         self._filling = False
         self.chart: Chart | None = None
+        self._begun: Chart | None = None
         self.table = QTableWidget(0, len(_HEADS))
         self.table.setHorizontalHeaderLabels(list(_HEADS))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ContiguousSelection)
@@ -116,7 +119,7 @@ class ChartEditor(Room):
         row = self.head
         row.addStretch(1)
         row.addWidget(button("Paste   Ctrl+V", self.paste, tip="Paste a table of names or values from the chosen cell on"))
-        self.add_leave()
+        self.add_back()
         return self.bar
 
     def _bench(self) -> QWidget:
@@ -163,12 +166,23 @@ class ChartEditor(Room):
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
-    def enter(self, chart: Chart) -> None:
+    def enter(self, place: Place) -> None:
+        """Begin with the chart that the place is about."""
+        chart = place.about
+        assert isinstance(chart, Chart)
+        self.begin(chart)
+
+    def begin(self, chart: Chart) -> None:
         """Begin with a chart, under a name of its own so that what is built in stays."""
         if chart.id in ("iso24", "velkin48"):
             chart = replace(chart, id="", name=f"{chart.name}, own", marks=False)
         self._show(chart)
+        self._begun = self.chart
         self.table.setFocus()
+
+    def unsaved(self) -> str:
+        """Whether the definition was changed and not kept."""
+        return "What was changed in this definition" if self.chart is not self._begun and self.chart is not None else ""
 
     def _show(self, chart: Chart) -> None:
         self.chart, self._filling = chart, True
@@ -213,7 +227,7 @@ class ChartEditor(Room):
             return
         columns, rows = self.columns.value(), self.rows.value()
         if columns * rows > LARGEST:
-            self._desk.model.report(f"A chart that a camera can read has at most {LARGEST} patches.")
+            self._model.report(f"A chart that a camera can read has at most {LARGEST} patches.")
             self._show(chart)
             return
         if (columns, rows) != (chart.columns, chart.rows):
@@ -284,7 +298,7 @@ class ChartEditor(Room):
                 column = start[1] + j + (1 if start[1] <= 2 <= start[1] + j else 0)  # ticks are not pasted
                 cells[start[0] + i, column] = word
         if self._take(cells):
-            self._model.notice.emit(f"{len(lines)} lines were pasted.")
+            self._model.say(f"{len(lines)} lines were pasted.")
 
     def read_trusted(self) -> None:
         """Reference values from the reading of this frame through its profile."""
@@ -312,9 +326,10 @@ class ChartEditor(Room):
     def keep(self) -> None:
         """Keep the chart in the shoot."""
         chart = self._identified()
-        if chart is not None and self._desk.command(lambda shoot: shoot.keep_chart(chart)):
-            self._model.notice.emit(f"{chart.name} is kept in this shoot.")
-            self.left.emit()
+        if chart is not None and self._jobs.command(lambda shoot: shoot.keep_chart(chart)):
+            self._model.say(f"{chart.name} is kept in this shoot.")
+            self._begun = self.chart
+            self._model.places.back()
 
     def _identified(self) -> Chart | None:
         """The chart under an id of its own, made from its name where it has none yet."""
@@ -329,6 +344,7 @@ class ChartEditor(Room):
         chart = self._identified()
         if chart is not None:
             self.save_wanted.emit(chart)
+            self._begun = self.chart
 
 
 def _resized(chart: Chart, columns: int, rows: int) -> Chart:

@@ -16,13 +16,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from velkin.app.context import Context
 from velkin.app.flow.drawing import Rendered
-from velkin.app.jobs.desk import Desk
+from velkin.app.model.places import Page, Place
 from velkin.app.rooms.chart_bench import ChartBench
 from velkin.app.rooms.chart_view import ChartView
+from velkin.app.rooms.room import Room
 from velkin.app.widgets.chart_parts import Swatches, outline_of
 from velkin.app.widgets.parts import button, compact, soft
-from velkin.app.widgets.room import Room
 from velkin.app.words import signed
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.report import patch_colours
@@ -43,11 +44,11 @@ Floats = NDArray[np.float64]
 class ChartRoom(Room):
     """Takes over viewer and bench while a chart is read."""
 
+    page = Page.CHART
     other_file_wanted = pyqtSignal()
-    report_wanted = pyqtSignal(int)
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "Reading")
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Reading")
         self.chart: Chart = iso24()
         self.frame: int | None = None
         self.kept: JudgedReading | None = None
@@ -93,10 +94,11 @@ class ChartRoom(Room):
         self.bench.fit_wanted.connect(self.fit)
         self.bench.give_wanted.connect(self._give)
         self.bench.report_wanted.connect(self._report)
-        desk.charting.read_ready.connect(self._read_ready)
-        desk.charting.found.connect(self._charts_found)
-        desk.charting.fit_ready.connect(self._fit_ready)
-        desk.service.rendered.connect(self._rendered)
+        context.jobs.charts.read_ready.connect(self._read_ready)
+        context.jobs.charts.found.connect(self._charts_found)
+        context.jobs.charts.fit_ready.connect(self._fit_ready)
+        context.flow.shown.connect(self._rendered)
+        self.view.pointed.connect(context.flow.point_at)
         self.on_keys(("R", self.turn), ("P", self.place_by_hand), ("S", self.snap), ("L", self.leave_out))
 
     # ---- building ---------------------------------------------------------------------------------------------
@@ -120,13 +122,22 @@ class ChartRoom(Room):
         self.snap_button = button("Snap", self.snap, tip="Move the grid to the patches' real edges (S)")
         for item in (self.find_button, self.place_button, self.turn_button, self.snap_button):
             row.addWidget(item)
-        self.add_leave()
+        self.add_back()
         return self.bar
 
     # ---- coming and going -------------------------------------------------------------------------------------
 
-    def enter(self, frame: int) -> None:
+    def takes(self, frame: int) -> bool:
+        """Charts are read in raw frames."""
+        return self._model.state.frames[frame].is_raw
+
+    def enter(self, place: Place) -> None:
         """Show a frame; its kept reading, or a search for the chart."""
+        assert place.frame is not None
+        frame = place.frame
+        self._model.show_before(False)
+        self._model.select(frame)
+        opened = place.about if isinstance(place.about, Chart) else None
         self.frame, self.profile, self._found = frame, None, []
         f = self._model.state.frames[frame]
         self._subtitle.setText(f.name)
@@ -134,8 +145,8 @@ class ChartRoom(Room):
         self.view.clear()
         self.view.elsewhere = []
         self.view.setFocus()
-        kept = self._model.state.readings.get(frame)
-        self._use_chart(kept.chart if kept is not None else self.chart)
+        kept = self._model.state.readings.get(frame) if opened is None else None
+        self._use_chart(opened or (kept.chart if kept is not None else self.chart))
         self._fill_charts()
         self._choices = kept.reading.choices if kept is not None else Choices()
         if kept is not None:
@@ -144,10 +155,9 @@ class ChartRoom(Room):
             self._show(None)
             self.look_for_it()
 
-    def leave(self) -> None:
-        """Back to the viewer; a good reading is kept."""
+    def left_behind(self) -> None:
+        """The reading is kept already; what is awaited for it is not shown any more."""
         self.frame = None
-        self.left.emit()
 
     def _rendered(self, rendered: Rendered) -> None:
         if rendered.frame == self.frame and self.frame is not None and self.isVisible():
@@ -200,7 +210,7 @@ class ChartRoom(Room):
         if self.frame is not None:
             self.bench.figure.show_value("", "Looking for the chart …")
             self._choices = replace(self._choices, moved=())
-            self._desk.charting.find(self.frame, self.chart)
+            self._jobs.charts.find(self.frame, self.chart)
 
     def _charts_found(self, frame: int, found: list[FoundChart]) -> None:
         if frame == self.frame:
@@ -239,7 +249,7 @@ class ChartRoom(Room):
     def snap(self) -> None:
         """Move the grid to the patches' real edges."""
         if self.frame is not None and self.view.corners is not None:
-            self._desk.charting.read(self.frame, self.chart, self.view.corners.copy(), self._choices, snap=True)
+            self._jobs.charts.read(self.frame, self.chart, self.view.corners.copy(), self._choices, snap=True)
 
     def _corners_moved(self, over: bool) -> None:
         if over or not self._settle.isActive():
@@ -252,7 +262,7 @@ class ChartRoom(Room):
             self._wanted_again = True
             return
         self._reading_again = True
-        self._desk.charting.read(self.frame, self.chart, self.view.corners.copy(), self._choices)
+        self._jobs.charts.read(self.frame, self.chart, self.view.corners.copy(), self._choices)
 
     # ---- choices ----------------------------------------------------------------------------------------------
 
@@ -299,10 +309,10 @@ class ChartRoom(Room):
     def average(self) -> None:
         """One reading from all chart frames of this light."""
         if self.frame is not None:
-            averaged = self._desk.charting.average(self.frame)
+            averaged = self._jobs.charts.average(self.frame)
             if averaged is not None:
                 self._accept(averaged)
-                self._model.notice.emit("The readings of this light's chart frames were averaged into this one.")
+                self._model.say("The readings of this light's chart frames were averaged into this one.")
 
     # ---- results ----------------------------------------------------------------------------------------------
 
@@ -331,7 +341,7 @@ class ChartRoom(Room):
         self.profile = None
         self._show(kept)
         if self.frame is not None:
-            self._desk.keep_reading(self.frame, kept)
+            self._jobs.camera.keep_reading(self.frame, kept)
 
     def _fit_ready(self, frame: int, result: Any) -> None:
         if frame != self.frame:
@@ -345,24 +355,24 @@ class ChartRoom(Room):
     def fit(self) -> None:
         """Fit a profile from the reading shown."""
         if self.frame is not None and self.kept is not None:
-            self._desk.charting.fit(self.frame, self.kept)
+            self._jobs.charts.fit(self.frame, self.kept)
 
     def _report(self) -> None:
         if self.frame is not None and self.kept is not None:
-            self.report_wanted.emit(self.frame)
+            self._model.places.go(Page.FIT, self.frame)
 
     def _give(self, whole_light: bool) -> None:
         if self.frame is not None and self.profile is not None:
             frame, profile = self.frame, self.profile
-            self.leave()
-            self._desk.keep_profile(frame, profile, self.bench.name.text(), whole_light)
+            self._model.places.back()
+            self._jobs.camera.keep_profile(frame, profile, self.bench.name.text(), whole_light)
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
     def _show(self, kept: JudgedReading | None) -> None:
         self.kept = kept
         self.view.choices = self._choices
-        self.bench.show_choices(self._choices, self.frame is not None and bool(self._desk.charting.others(self.frame)))
+        self.bench.show_choices(self._choices, self.frame is not None and bool(self._jobs.charts.others(self.frame)))
         if kept is None:
             self.view.flagged = set()
             self.view.set_corners(None)
@@ -400,7 +410,7 @@ class ChartRoom(Room):
         exposure), and the temperature of the reference."""
         assert self.kept is not None and self.frame is not None
         facts = self._model.state.frames[self.frame].raw
-        request = self._desk.fitting.plain_request(self.frame, self.kept)
+        request = self._jobs.fits.plain_request(self.frame, self.kept)
         colours = patch_colours(request, facts.as_shot)
         kelvin, _ = request.built_in.temperature(colours.balance)
         after = colours.through(self.profile.colours(colours.balance)) if self.profile is not None else None

@@ -78,7 +78,7 @@ class DestinationForm(QWidget):
         self.about = QLineEdit()
         self.about.setMaxLength(200)
         self.about.editingFinished.connect(self._edited)
-        column.addWidget(labelled("In a line", self.about, _WIDTH))
+        column.addWidget(labelled("Description", self.about, _WIDTH))
         column.addWidget(Rule())
         column.addWidget(Heading("Colour"))
         self.space = SpaceBox("Space or profile")
@@ -99,9 +99,9 @@ class DestinationForm(QWidget):
         self.version.activated.connect(lambda _: self._edited())
         self._version_row = labelled("ICC profile", self.version, _WIDTH)
         column.addWidget(self._version_row)
-        self.limit = _spin(0, 100, " % outside")
+        self.limit = _spin(0, 100, " % out of gamut")
         self.limit.valueChanged.connect(lambda _: self._edited())
-        self.limit.setToolTip("Frames of which more lies outside are named before the start")
+        self.limit.setToolTip("Frames of which more is out of gamut are named before the start")
         column.addWidget(labelled("Warn above", self.limit, _WIDTH))
 
     def _build_file(self, column: QVBoxLayout) -> None:
@@ -128,9 +128,9 @@ class DestinationForm(QWidget):
         self.quality.valueChanged.connect(lambda _: self._edited())
         self._quality_row = labelled("Quality", self.quality, _WIDTH)
         column.addWidget(self._quality_row)
-        self.subsampling = _choice({k: _SUBSAMPLING[k] for k in SUBSAMPLINGS}, "Colour detail")
+        self.subsampling = _choice({k: _SUBSAMPLING[k] for k in SUBSAMPLINGS}, "Chroma subsampling")
         self.subsampling.activated.connect(lambda _: self._edited())
-        self._subsampling_row = labelled("Colour detail", self.subsampling, _WIDTH)
+        self._subsampling_row = labelled("Subsampling", self.subsampling, _WIDTH)
         column.addWidget(self._subsampling_row)
         self.compression = _choice({k: _COMPRESSION[k] for k in TIFF_COMPRESSIONS}, "Compression")
         self.compression.activated.connect(lambda _: self._edited())
@@ -139,7 +139,7 @@ class DestinationForm(QWidget):
         self.keep = _choice(KEEPING, "Metadata")
         self.keep.activated.connect(lambda _: self._edited())
         column.addWidget(labelled("Metadata", self.keep, _WIDTH))
-        self.location = QCheckBox("Where it was taken may be told")
+        self.location = QCheckBox("Include location")
         self.location.clicked.connect(lambda _: self._edited())
         column.addWidget(self.location)
 
@@ -153,7 +153,7 @@ class DestinationForm(QWidget):
         self.wide, self.high = _spin(16, 65000, " px", 100), _spin(16, 65000, " px", 100)
         self.wide.setAccessibleName("Width")
         self.high.setAccessibleName("Height")
-        self._exact_row = labelled("Wide × high", row_of(self.wide, self.high), _WIDTH)
+        self._exact_row = labelled("Width × height", row_of(self.wide, self.high), _WIDTH)
         self.fill = _choice(_FILLS, "Other shapes")
         self.fill.activated.connect(lambda _: self._edited())
         self._fill_row = labelled("Other shapes", self.fill, _WIDTH)
@@ -165,7 +165,7 @@ class DestinationForm(QWidget):
             box.setKeyboardTracking(False)
             box.setAccessibleName(name)
             box.valueChanged.connect(lambda _: self._edited())
-        self._print_row = labelled("Wide × high", row_of(self.print_wide, self.print_high), _WIDTH)
+        self._print_row = labelled("Width × height", row_of(self.print_wide, self.print_high), _WIDTH)
         self.ppi = _spin(30, 2400, " ppi", 10)
         self._ppi_row = labelled("Resolution", self.ppi, _WIDTH)
         for each in (self.edge, self.wide, self.high, self.ppi):
@@ -202,9 +202,9 @@ class DestinationForm(QWidget):
         column.addWidget(self.names)
         words = soft("Words in braces: " + "; ".join(f"{{{w}}} {what}" for w, what in WORDS.items()) + ".")
         column.addWidget(words)
-        self.existing = _choice(EXISTING, "Where a file is there")
+        self.existing = _choice(EXISTING, "If the file exists")
         self.existing.activated.connect(lambda _: self._edited())
-        column.addWidget(labelled("Already there", self.existing, _WIDTH))
+        column.addWidget(labelled("If file exists", self.existing, _WIDTH))
 
     # ---- showing and telling ----------------------------------------------------------------------------------
 

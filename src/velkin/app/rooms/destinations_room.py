@@ -21,10 +21,11 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.jobs.desk import Desk
+from velkin.app.context import Context
+from velkin.app.model.places import Page, Place
 from velkin.app.rooms.destination_form import DestinationForm
+from velkin.app.rooms.room import Room
 from velkin.app.widgets.parts import Rule, button, row_of
-from velkin.app.widgets.room import Room
 from velkin.app.words import ASSIGN, CONVERT
 from velkin.core.errors import VelkinError
 from velkin.core.handoff.destination import Destination
@@ -38,12 +39,14 @@ from velkin.core.icc.space import Space, same_numbers
 class DestinationsRoom(Room):
     """Takes the place of viewer and bench."""
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "Destinations")
+    page = Page.DESTINATIONS
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Destinations")
         row = self.head
         row.addStretch(1)
         row.addWidget(button("What does my lab want?", self._lab_help))
-        self.add_leave()
+        self.add_back()
         self.list = QListWidget()
         self.list.setFrameShape(QFrame.Shape.NoFrame)
         self.list.setAccessibleName("Destinations")
@@ -81,7 +84,7 @@ class DestinationsRoom(Room):
         column.addLayout(body, 1)
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._model.changed.connect(self._follow)
+        self._model.changed.connect(lambda change: self._follow() if change.anything and self.isVisible() else None)
 
     # ---- building ---------------------------------------------------------------------------------------------
 
@@ -105,21 +108,27 @@ class DestinationsRoom(Room):
         assert copy is not None
         copy.triggered.connect(lambda _=False: self._copy())
         self.add.setMenu(menu)
-        self.remove = button("Take away", self._remove)
+        self.remove = button("Remove", self._remove)
         column.addWidget(row_of(self.add, self.remove))
-        self.bring = button("Bring in…", self._bring, tip="Destinations from a file; dropping it does the same")
+        self.load = button("Import…", self._import, tip="Destinations from a file; dropping it does the same")
         self.save = button(
-            "Save as file…", self._save, tip="All destinations with the profiles they need, for another shoot or colleague"
+            "Export…", self._save, tip="All destinations with the profiles they need, for another shoot or colleague"
         )
-        for each in (self.bring, self.save):
+        for each in (self.load, self.save):
             each.setProperty("narrow", True)
-        column.addWidget(row_of(self.bring, self.save))
+        column.addWidget(row_of(self.load, self.save))
         return holder
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
-    def enter(self, identifier: str = "") -> None:
-        """Show the destinations, one of them chosen."""
+    def enter(self, place: Place) -> None:
+        """Show the destinations, one of them selected; or take in those of a file."""
+        if isinstance(place.about, Path):
+            self.import_from(place.about)
+        self.show_one(place.about if isinstance(place.about, str) else "")
+
+    def show_one(self, identifier: str) -> None:
+        """Show a destination."""
         self._follow()
         for index in range(self.list.count()):
             item = self.list.item(index)
@@ -166,7 +175,7 @@ class DestinationsRoom(Room):
         if d is None:
             return
         state = self._model.state
-        spaces = {s.id: s for s in self._desk.spaces.destinations()}
+        spaces = {s.id: s for s in self._jobs.spaces.destinations()}
         known = state.known_space(d.space_id)
         if known is not None:
             spaces.setdefault(known.id, known)
@@ -214,34 +223,34 @@ class DestinationsRoom(Room):
     # ---- changing ---------------------------------------------------------------------------------------------
 
     def _edited(self, changed: Destination, space: Space | None) -> None:
-        if not self._desk.handoff.set_destination(changed, space):
+        if not self._jobs.handoff.set_destination(changed, space):
             self._fill()
 
     def _ticked(self, item: QListWidgetItem) -> None:
         wanted = item.data(Qt.ItemDataRole.UserRole)
         d = next((d for d in self._model.state.destinations if d.id == wanted), None)
         on = item.checkState() == Qt.CheckState.Checked
-        if d is not None and d.ticked != on and not self._desk.handoff.set_destination(replace(d, ticked=on)):
+        if d is not None and d.ticked != on and not self._jobs.handoff.set_destination(replace(d, ticked=on)):
             self._follow()
 
     def add_starter(self, identifier: str) -> None:
         """Add one of the shipped destinations and show it."""
-        made = self._desk.handoff.add([(STARTERS[identifier], None)])
+        made = self._jobs.handoff.add([(STARTERS[identifier], None)])
         if made:
-            self.enter(made[0])
+            self.show_one(made[0])
 
     def _copy(self) -> None:
         d = self.destination()
         if d is not None:
-            made = self._desk.handoff.add([(d, None)])
+            made = self._jobs.handoff.add([(d, None)])
             if made:
-                self.enter(made[0])
+                self.show_one(made[0])
 
     def _remove(self) -> None:
         d = self.destination()
         if d is not None:
-            self._desk.handoff.remove(d.id)
-            self._model.notice.emit(f"{d.name} was taken away; what was written to it stays. Ctrl+Z brings it back.")
+            self._jobs.handoff.remove(d.id)
+            self._model.say(f"{d.name} was removed; what was written to it stays. Ctrl+Z brings it back.")
 
     def _browse(self) -> None:
         d, shoot = self.destination(), self._model.shoot
@@ -256,22 +265,22 @@ class DestinationsRoom(Room):
 
     # ---- exchange ---------------------------------------------------------------------------------------------
 
-    def _bring(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "Bring destinations in", "", "Destinations (*.json)")
+    def _import(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "Import destinations", "", "Destinations (*.json)")
         if chosen:
-            self.bring_in(Path(chosen))
+            self.import_from(Path(chosen))
 
-    def bring_in(self, path: Path) -> None:
+    def import_from(self, path: Path) -> None:
         """Add the destinations of a file."""
         try:
             pairs = from_file(path)
         except VelkinError as error:
             self._model.report(error)
             return
-        made = self._desk.handoff.add(pairs)
+        made = self._jobs.handoff.add(pairs)
         if made:
-            self.enter(made[0])
-            self._model.notice.emit(f"{len(made)} of {path.name} added: {', '.join(d.name for d, _ in pairs)}.")
+            self.show_one(made[0])
+            self._model.say(f"{len(made)} of {path.name} added: {', '.join(d.name for d, _ in pairs)}.")
 
     def _save(self) -> None:
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the destinations", "destinations.json", "Destinations (*.json)")
@@ -290,7 +299,7 @@ class DestinationsRoom(Room):
         except VelkinError as error:
             self._model.report(error)
         else:
-            self._model.notice.emit(f"{out.name} was written.")
+            self._model.say(f"{out.name} was written.")
 
     def _lab_help(self) -> None:
         from velkin.app.widgets.help_sheet import HelpSheet
@@ -302,4 +311,4 @@ class DestinationsRoom(Room):
         focus = self.focusWidget()
         if focus is not None:
             focus.clearFocus()  # what stands in a line and was not entered yet counts
-        self.left.emit()
+        super().leave()

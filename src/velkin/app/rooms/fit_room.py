@@ -10,12 +10,13 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.jobs.desk import Desk
-from velkin.app.jobs.fitting import FitReport, FitWish
+from velkin.app.context import Context
+from velkin.app.jobs.fits import FitReport, FitWish
+from velkin.app.model.places import Page, Place
 from velkin.app.rooms.fit_parts import ErrorVectors, ModelCards, SplitPatches
+from velkin.app.rooms.room import Room
 from velkin.app.widgets.chart_parts import PatchTable
 from velkin.app.widgets.parts import Bench, Figure, Heading, button, compact, labelled, row_of, soft
-from velkin.app.widgets.room import Room
 from velkin.app.words import count
 from velkin.core.cameraprofiles.models import WORDS
 from velkin.core.cameraprofiles.profile import CameraProfile, LightFit
@@ -31,12 +32,13 @@ _LIGHTS = ("A", "D50", "D55", "D65", "D75")
 class FitRoom(Room):
     """Takes over viewer and bench while a fit is looked at."""
 
+    page = Page.FIT
     csv_wanted = pyqtSignal(str, str)  # name without suffix, text
     export_wanted = pyqtSignal(object)  # CameraProfile
     spectrum_wanted = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "Fit report")
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Fit report")
         self.frame: int | None = None
         self.kept: JudgedReading | None = None
         self.report: FitReport | None = None
@@ -65,7 +67,7 @@ class FitRoom(Room):
         row.setSpacing(0)
         row.addLayout(main, 1)
         row.addWidget(self._bench())
-        desk.fitting.report_ready.connect(self._ready)
+        context.jobs.fits.report_ready.connect(self._ready)
         self.on_keys(("L", self.leave_out))
 
     # ---- building ---------------------------------------------------------------------------------------------
@@ -79,7 +81,7 @@ class FitRoom(Room):
         self._export = button("Export…", self._export_clicked, tip="Write the chosen profile for other software")
         for item in (self._csv, self._export):
             row.addWidget(item)
-        self.add_leave()
+        self.add_back()
         return self.bar
 
     def _words(self) -> QWidget:
@@ -100,7 +102,7 @@ class FitRoom(Room):
         self._changes.setWordWrap(True)
         column.addWidget(self._changes)
         column.addSpacing(4)
-        column.addWidget(Heading("What is left"))
+        column.addWidget(Heading("Remaining differences"))
         self._rest = QLabel()
         self._rest.setFont(theme.font(13))
         self._rest.setWordWrap(True)
@@ -184,8 +186,15 @@ class FitRoom(Room):
 
     # ---- coming and going -------------------------------------------------------------------------------------
 
-    def enter(self, frame: int) -> None:
+    def takes(self, frame: int) -> bool:
+        """The report is about a frame whose chart was read."""
+        return frame in self._model.state.readings
+
+    def enter(self, place: Place) -> None:
         """Show the fits of a frame's reading."""
+        assert place.frame is not None
+        frame = place.frame
+        self._model.select(frame)
         state = self._model.state
         self.frame, self.kept, self.report = frame, state.readings[frame], None
         self.wish, self.model, self._against = FitWish(), "auto", None
@@ -206,10 +215,10 @@ class FitRoom(Room):
         self.setFocus()
         self._fit()
 
-    def leave(self) -> None:
-        """Back to the viewer."""
+    def left_behind(self) -> None:
+        """No fit is awaited any more."""
         self.frame = None
-        self.left.emit()
+        self._jobs.lanes.forget("fit report")
 
     def _fill_boxes(self) -> None:
         state = self._model.state
@@ -218,7 +227,7 @@ class FitRoom(Room):
         self.light.clear()
         self.light.addItem("found by the greys", "auto")
         for name in _LIGHTS:
-            self.light.addItem({"A": "standard light A, 2856 K"}.get(name, f"daylight {name}"), name)
+            self.light.addItem({"A": "illuminant A, 2856 K"}.get(name, f"daylight {name}"), name)
         self.light.addItem("a temperature …", "kelvin")
         self.light.addItem("a measured spectrum …", "file")
         self.second.clear()
@@ -239,7 +248,7 @@ class FitRoom(Room):
 
     def _fit(self) -> None:
         if self.frame is not None and self.kept is not None:
-            self._desk.fitting.report(self.frame, self.kept, self.wish)
+            self._jobs.fits.report(self.frame, self.kept, self.wish)
 
     def _choose(self, wish: FitWish) -> None:
         if wish != self.wish:
@@ -298,7 +307,7 @@ class FitRoom(Room):
         """A name that says camera and light, or both lights."""
         assert self.frame is not None
         state = self._model.state
-        name = self._desk.fitting.name_for(state.frames[self.frame])
+        name = self._jobs.fits.name_for(state.frames[self.frame])
         return name if self.wish.second is None else f"{name} to {state.light_of(self.wish.second).name}"
 
     def _against_chosen(self, index: int) -> None:
@@ -416,17 +425,15 @@ class FitRoom(Room):
         """The chosen profile with the name that was typed, stamped."""
         profile = self.profile
         return (
-            None
-            if profile is None
-            else self._desk.fitting.stamp(replace(profile, name=self._name.text().strip() or profile.name))
+            None if profile is None else self._jobs.fits.stamp(replace(profile, name=self._name.text().strip() or profile.name))
         )
 
     def give(self, whole_light: bool) -> None:
         """Keep the chosen profile and give it to the light, or to this frame."""
         profile, frame = self.named(), self.frame
         if profile is not None and frame is not None:
-            self.leave()
-            self._desk.keep_profile(frame, profile, profile.name, whole_light)
+            self._model.places.back()
+            self._jobs.camera.keep_profile(frame, profile, profile.name, whole_light)
 
     def save_csv(self) -> None:
         """Ask for the table to be written."""

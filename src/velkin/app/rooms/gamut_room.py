@@ -21,7 +21,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from velkin.app.jobs.desk import Desk
+from velkin.app.context import Context
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.room import Room
 from velkin.app.widgets.gamut_plot import (
     FULL,
     GLASS,
@@ -37,7 +40,6 @@ from velkin.app.widgets.gamut_plot import (
     codes_of,
 )
 from velkin.app.widgets.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
-from velkin.app.widgets.room import Room
 from velkin.app.widgets.space_box import SpaceBox
 from velkin.app.words import share
 from velkin.core.errors import VelkinError
@@ -56,17 +58,17 @@ _DWARFS = 2.5
 class GamutRoom(Room):
     """Takes the place of viewer and bench."""
 
+    page = Page.GAMUT
     save_wanted = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "Gamut room")
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Gamut room")
         self._spaces: list[Space] = []
         self._styles: dict[str, str] = {}
         self._hidden: set[str] = set()
         self._solids: dict[str, Solid] = {}
         self._points: tuple[Any, str] | None = None  # Lab (N, 3) and the frame's name
         self._held: dict[str, Any] = {}  # which of them each space holds, (N,)
-        self._wish = 0
         self.plot = GamutPlot()
         row = self.head
         self.views = QButtonGroup(self)
@@ -80,7 +82,7 @@ class GamutRoom(Room):
         self.views.idClicked.connect(lambda n: self.show_view(list(VIEWS)[n]))
         row.addStretch(1)
         row.addWidget(button("Save the plot…", self.save_wanted.emit, tip="As PNG or SVG"))
-        self.add_leave()
+        self.add_back()
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
@@ -124,9 +126,9 @@ class GamutRoom(Room):
         self.style_ = compact(QComboBox())
         self.style_.addItems(STYLES)
         self.style_.activated.connect(lambda _: self._style_chosen())
-        bench.column.addWidget(labelled("Solid drawn", self.style_, 76))
-        self.first = button("Make it A", self._make_first, tip="Compare the others with this one")
-        self.remove = button("Take away", self._remove)
+        bench.column.addWidget(labelled("Draw as", self.style_, 76))
+        self.first = button("Use as the reference", self._make_first, tip="Compare the others with this one (A)")
+        self.remove = button("Remove", self._remove)
         bench.column.addWidget(row_of(self.first, self.remove))
         bench.section("Add")
         self.add = SpaceBox("A space to add")
@@ -156,7 +158,15 @@ class GamutRoom(Room):
 
     # ---- entering ---------------------------------------------------------------------------------------------
 
-    def enter(self) -> None:
+    def takes(self, frame: int) -> bool:
+        """Any frame's colours can be shown."""
+        return True
+
+    def left_behind(self) -> None:
+        """Nothing is awaited any more."""
+        self._jobs.lanes.forget("gamut room")
+
+    def enter(self, place: Place) -> None:
         """Show the working space, the proof's, the screen's, and the frame in the viewer."""
         path = self._model.path()
         goal = path.destination if path is not None else self._model.state.proof_space()
@@ -173,7 +183,7 @@ class GamutRoom(Room):
         self.plot.setFocus()
 
     def _offered(self) -> list[Space]:
-        return [s for m in ("rgb", "cmyk", "gray") for s in self._desk.spaces.of_model(m)]
+        return [s for m in ("rgb", "cmyk", "gray") for s in self._jobs.spaces.of_model(m)]
 
     def show_view(self, view: str) -> None:
         """Choose what is plotted."""
@@ -191,12 +201,11 @@ class GamutRoom(Room):
 
     def compute(self) -> None:
         """Compute solids and the picture's colours on a worker; the newest wish wins."""
-        self._wish += 1
-        wish, spaces, frame, path = self._wish, list(self._spaces), self._model.frame, self._model.path()
+        spaces, frame, path = list(self._spaces), self._model.frame, self._model.path()
         known, have = dict(self._solids), self._points
         self._figure.show_value("", "Computing …")
 
-        def work() -> tuple[dict[str, Solid | str], Any, dict[str, Any]]:
+        def work(job: Job) -> tuple[dict[str, Solid | str], Any, dict[str, Any]]:
             solids: dict[str, Solid | str] = {}
             for space in spaces:
                 try:
@@ -205,7 +214,7 @@ class GamutRoom(Room):
                     solids[space.id] = error.message
             points = have
             if points is None and frame is not None and path is not None:
-                service = self._desk.service
+                service = self._jobs.sources
                 alone = all(e.by_pixel for e in path.easings)  # what depends on its surroundings needs the whole picture
                 source = service.sample(frame.path, path.camera) if alone else service.source(frame.path, path.camera, True)
                 flat = eased(to_working(source, path), path).reshape(-1, 3)
@@ -215,8 +224,6 @@ class GamutRoom(Room):
             return solids, points, held
 
         def done(result: Any) -> None:
-            if wish != self._wish:
-                return
             if isinstance(result, VelkinError):
                 self._model.report(result)
                 return
@@ -232,7 +239,7 @@ class GamutRoom(Room):
                     self._solids[space.id] = found
             self.refresh()
 
-        self._desk.service.do(work, done)
+        self._jobs.lanes.start(Lane.ROOM, work, done, name="Computing solids", purpose="gamut room")
 
     def _first_volume(self) -> float:
         first = self._solids.get(self._spaces[0].id)
@@ -332,9 +339,9 @@ class GamutRoom(Room):
     def show_space(self, space: Space) -> None:
         """Add a space to the plot."""
         if space.id in {s.id for s in self._spaces}:
-            self._model.notice.emit(f"{space.name} is shown already.")
+            self._model.say(f"{space.name} is shown already.")
         elif len(self._spaces) >= len(LETTERS):
-            self._model.notice.emit(f"The plot takes {len(LETTERS)} solids; take one away first.")
+            self._model.say(f"The plot takes {len(LETTERS)} solids; remove one first.")
         else:
             self._spaces.append(space)
             self.compute()

@@ -11,10 +11,12 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from velkin.app import theme
+from velkin.app.context import Context
 from velkin.app.flow.drawing import to_image
-from velkin.app.jobs.desk import Desk
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.room import Room
 from velkin.app.widgets.parts import button
-from velkin.app.widgets.room import Room
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.intents import Rendering, advice, best_of, renderings
 from velkin.core.icc.space import Space
@@ -112,9 +114,11 @@ class _Sheet(QWidget):
 class IntentsRoom(Room):
     """Takes the place of viewer and bench."""
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "Intents side by side")
-        self._wish = 0
+    page = Page.INTENTS
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Intents side by side")
+        self._frame: int | None = None
         self._space: Space | None = None
         self.sheet = _Sheet()
         self.sheet.chosen.connect(lambda _: self._show_choice())
@@ -123,7 +127,7 @@ class IntentsRoom(Room):
         row.addWidget(self._which, 1)
         self.use = button("Use it", self.use_it, True)
         row.addWidget(self.use)
-        self.add_leave()
+        self.add_back()
         self.advice = QLabel()
         self.advice.setWordWrap(True)
         self.advice.setMargin(12)
@@ -139,13 +143,17 @@ class IntentsRoom(Room):
         column.addLayout(holder, 1)
         self.on_keys(("Return", self.use_it))
 
-    def enter(self) -> None:
+    def takes(self, frame: int) -> bool:
+        """Any frame can be rendered in every way."""
+        return True
+
+    def enter(self, place: Place) -> None:
         """Render the frame in the viewer in every way."""
         frame, path = self._model.frame, self._model.path()
         if frame is None or path is None:
             return
-        self._wish += 1
-        wish, screen = self._wish, self._model.screen
+        self._frame = frame.id
+        screen = self._model.screen
         self._space = path.destination
         self.sheet.images, self.sheet.found, self.sheet.words = [], (), "Rendering it in every way …"
         self.advice.setText("")
@@ -154,10 +162,8 @@ class IntentsRoom(Room):
         self.sheet.update()
         self.sheet.setFocus()
 
-        def work() -> tuple[tuple[Rendering, ...], list[QImage]] | None:
-            if wish != self._wish:
-                return None
-            working = eased(to_working(self._desk.service.source(frame.path, path.camera, True), path), path)
+        def work(job: Job) -> tuple[tuple[Rendering, ...], list[QImage]]:
+            working = eased(to_working(self._jobs.sources.source(frame.path, path.camera, True), path), path)
             scale = min(1.0, _EDGE / max(working.shape[:2]))
             size = (max(round(working.shape[1] * scale), 1), max(round(working.shape[0] * scale), 1))
             small = np.asarray(cv2.resize(working, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
@@ -168,17 +174,19 @@ class IntentsRoom(Room):
             if isinstance(result, VelkinError):
                 self._model.report(result)
                 self.leave()
-            elif result is not None and wish == self._wish:
+            else:
                 self.sheet.found, self.sheet.images = result
                 self.sheet.choose(self.sheet.found.index(best_of(self.sheet.found)))
                 self.advice.setText(advice(self.sheet.found))
 
-        self._desk.service.do(work, done)
+        self._jobs.lanes.start(Lane.ROOM, work, done, name="Rendering every intent", purpose="intents room")
 
     def _show_choice(self) -> None:
         r = self.sheet.found[self.sheet.current]
         self.use.setEnabled(True)
-        self.use.setText("Ease it so" if r.eased else "Nothing to choose" if len(self.sheet.found) == 2 else "Use this intent")
+        self.use.setText(
+            "Ease like this" if r.eased else "Nothing to choose" if len(self.sheet.found) == 2 else "Use this intent"
+        )
         if len(self.sheet.found) == 2 and not r.eased:
             self.use.setEnabled(False)
 
@@ -190,13 +198,13 @@ class IntentsRoom(Room):
         if r.eased:
             from velkin.core.gamut.easing import full_strength
 
-            self._desk.proofing.set_easings(full_strength(), "ease by a knee")
+            if self._frame is not None:
+                self._jobs.proof.set_easings(self._frame, full_strength(), "ease by a knee")
         else:
             space = self._space if self._model.state.goal.space or self._model.proof.on_screen else None
-            self._desk.proofing.set_goal(space, r.intent, r.black_point)
+            self._jobs.proof.set_goal(space, r.intent, r.black_point)
         self.leave()
 
-    def leave(self) -> None:
-        """Back to the picture."""
-        self._wish += 1
-        self.left.emit()
+    def left_behind(self) -> None:
+        """Nothing is awaited any more."""
+        self._jobs.lanes.forget("intents room")

@@ -12,10 +12,12 @@ from PyQt6.QtGui import QImage, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
+from velkin.app.context import Context
 from velkin.app.flow.drawing import to_image
-from velkin.app.jobs.desk import Desk
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.room import Room
 from velkin.app.widgets.parts import Rule, button, compact
-from velkin.app.widgets.room import Room
 from velkin.app.words import count
 from velkin.core.errors import VelkinError
 from velkin.core.render import shown
@@ -104,9 +106,10 @@ class ReceiversSheet(QWidget):
 class ReceiversRoom(Room):
     """Takes the place of viewer and bench."""
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "As receivers see it")
-        self._wish = 0
+    page = Page.RECEIVERS
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "As receivers see it")
         self._files: list[WrittenFile] = []
         self.views: list[View] = []
         row = self.head
@@ -122,7 +125,7 @@ class ReceiversRoom(Room):
             tip="Take the file to the stand-in print room; a scan of the print or a note comes back",
         )
         row.addWidget(self.print_button)
-        self.add_leave()
+        self.add_back()
         self.sheet = ReceiversSheet()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -131,7 +134,11 @@ class ReceiversRoom(Room):
         column.addWidget(Rule())
         column.addWidget(self.sheet, 1)
 
-    def enter(self) -> None:
+    def takes(self, frame: int) -> bool:
+        """The written files of any frame can be looked at."""
+        return True
+
+    def enter(self, place: Place) -> None:
         """Offer the files that were written last, of the frame in the viewer first, and show one."""
         latest = {(w.frame, w.destination): w for w in self._model.written() if w.ok}
         state = self._model.state
@@ -160,21 +167,18 @@ class ReceiversRoom(Room):
         w = self.chosen()
         if w is None:
             return
-        self._wish += 1
-        wish, state, screen = self._wish, self._model.state, self._model.screen
+        state, screen = self._model.state, self._model.screen
         frame = state.frames[w.frame]
         d = next(d for d in state.destinations if d.id == w.destination)
         path = state.path(w.frame)
         self.views = []
         self.sheet.show_cells([], f"Looking at {w.path.name} through four pairs of eyes …")
 
-        def work() -> tuple[list[View], list[_Cell]] | None:
+        def work(job: Job) -> tuple[list[View], list[_Cell]]:
             from velkin.core.files.source import levels_of
             from velkin.core.handoff.sizing import fitted
             from velkin.sim.receivers import master_of, views_of
 
-            if wish != self._wish:
-                return None
             fit = fitted(d.size, frame.facts.width, frame.facts.height)
             master = master_of(levels_of(frame.path, path.camera).merged(), path, fit)
             views = views_of(w.path, master)
@@ -197,13 +201,13 @@ class ReceiversRoom(Room):
         def done(result: Any) -> None:
             if isinstance(result, VelkinError):
                 self._model.report(result)
-                self.sheet.show_cells([], f"{w.path.name} cannot be looked at; the reason is above.")
-            elif result is not None and wish == self._wish:
+                self.sheet.show_cells([], f"{w.path.name} cannot be looked at; the reason is below.")
+            else:
                 self.views, cells = result
                 cells.append(_Cell(None, self._verdict(), "", self._about(w), False))
                 self.sheet.show_cells(cells, "")
 
-        self._desk.service.do(work, done)
+        self._jobs.lanes.start(Lane.ROOM, work, done, name="Looking at the file", purpose="receivers room")
 
     def _verdict(self) -> str:
         warned = sum(v.warning for v in self.views)
@@ -230,7 +234,7 @@ class ReceiversRoom(Room):
             return
         place = shoot.path.parent / "Quill Lane (simulated)"
 
-        def work() -> str:
+        def work(job: Job) -> str:
             from velkin.sim.print_room import take
 
             inbox = place / "in"
@@ -245,16 +249,13 @@ class ReceiversRoom(Room):
             return f"Quill Lane printed {w.path.name}; the scan of the print is {_short(ticket.scan or place)}."
 
         def done(result: Any) -> None:
-            self._desk.progress.emit("", 0, 0)
-            self._model.report(result) if isinstance(result, VelkinError) else self._model.notice.emit(result)
+            self._model.report(result) if isinstance(result, VelkinError) else self._model.say(result)
 
-        self._desk.progress.emit("Printing at Quill Lane", 0, 1)
-        self._desk.service.do(work, done)
+        self._jobs.lanes.start(Lane.ROOM, work, done, name="Printing at Quill Lane")
 
-    def leave(self) -> None:
-        """Back to the picture."""
-        self._wish += 1
-        self.left.emit()
+    def left_behind(self) -> None:
+        """Nothing is awaited any more."""
+        self._jobs.lanes.forget("receivers room")
 
 
 def _short(path: Path) -> str:

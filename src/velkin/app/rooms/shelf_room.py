@@ -20,9 +20,10 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.jobs.desk import Desk
+from velkin.app.context import Context
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.room import Room
 from velkin.app.widgets.parts import Bench, Facts, Figure, button, labelled, row_of, soft
-from velkin.app.widgets.room import Room
 from velkin.app.words import count, model_words, temperature_words
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint
@@ -33,14 +34,15 @@ _ENTRY = Qt.ItemDataRole.UserRole
 class ShelfRoom(Room):
     """Takes over viewer and bench while the shelf is kept in order."""
 
+    page = Page.SHELF
     import_wanted = pyqtSignal()
     folder_wanted = pyqtSignal()
     export_wanted = pyqtSignal(object)  # a profile
     variant_wanted = pyqtSignal(object)  # CameraProfile
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "Profile shelf")
-        self._shelving = desk.shelving
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Profile shelf")
+        self._shelf = context.jobs.shelf
         self._filling = False
         self.tree = QTreeWidget()
         self.tree.setHeaderLabels(["Profile", "On", "Kind", "Light", "ΔE", "Unseen", "Frames"])
@@ -75,10 +77,10 @@ class ShelfRoom(Room):
         self._where.setWordWrap(False)
         row.addWidget(self._where, 1)
         row.addWidget(
-            button("Bring in…", self.import_wanted.emit, tip="Copy profile files onto the shelf; dropping them does the same")
+            button("Import…", self.import_wanted.emit, tip="Copy profile files onto the shelf; dropping them does the same")
         )
         row.addWidget(button("Folder…", self.folder_wanted.emit, tip="Keep the shelf in another folder"))
-        self.add_leave()
+        self.add_back()
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
@@ -90,7 +92,7 @@ class ShelfRoom(Room):
         outer.setSpacing(0)
         outer.addLayout(main, 1)
         outer.addWidget(self._bench())
-        self._shelving.changed.connect(self.refresh)
+        self._shelf.changed.connect(self.refresh)
         self._model.changed.connect(self.refresh)
 
     def _bench(self) -> QWidget:
@@ -129,7 +131,7 @@ class ShelfRoom(Room):
         )
         self.export = button("Export…", self._export)
         self.off = button(
-            "Take off the shelf", self._take_off, tip="Its file goes into the folder “taken off”; shoots keep their copies"
+            "Remove from the shelf", self._remove, tip="Its file goes into the folder “removed”; shoots keep their copies"
         )
         bench.foot.addWidget(self.give_button)
         bench.foot.addWidget(row_of(self.variant, self.export))
@@ -138,9 +140,14 @@ class ShelfRoom(Room):
 
     # ---- coming and going -------------------------------------------------------------------------------------
 
-    def enter(self) -> None:
+    def unsaved(self) -> str:
+        """Notes that were typed and not kept."""
+        entry = self.entry
+        return "What was typed under Notes" if entry is not None and self.notes.toPlainText() != entry.kept.notes else ""
+
+    def enter(self, place: Place) -> None:
         """Show the shelf as it is."""
-        self._shelving.look()
+        self._shelf.look()
         self.tree.clear()  # the profile of the frame in the viewer is chosen anew
         self.refresh()
         self.tree.setFocus()
@@ -152,7 +159,7 @@ class ShelfRoom(Room):
         """The chosen entry."""
         item = self.tree.currentItem()
         path = item.data(0, _ENTRY) if item is not None else None
-        return next((e for e in self._shelving.shelf.entries if str(e.path) == path), None)
+        return next((e for e in self._shelf.shelf.entries if str(e.path) == path), None)
 
     def _frames_of(self, entry: ShelfEntry) -> list[str]:
         """Names of the shoot's frames that render through this profile."""
@@ -168,7 +175,7 @@ class ShelfRoom(Room):
         if frame is None or frame.profile is None:
             return None
         digest = fingerprint(self._model.state.profiles[frame.profile])
-        return next((e.path for e in self._shelving.shelf.entries if e.digest == digest), None)
+        return next((e.path for e in self._shelf.shelf.entries if e.digest == digest), None)
 
     def refresh(self) -> None:
         """Follow the shelf and the shoot."""
@@ -178,7 +185,7 @@ class ShelfRoom(Room):
         path = chosen.path if chosen is not None else self._of_frame()
         self._filling = True
         self.tree.clear()
-        entries = self._shelving.shelf.entries
+        entries = self._shelf.shelf.entries
         here = set() if self._model.shoot is None else {f.facts.unique for f in self._model.state.frames.values()}
         cameras = sorted(
             {e.camera for e in entries if e.profile is not None}, key=lambda c: (c not in here, c == "", c.lower())
@@ -208,7 +215,7 @@ class ShelfRoom(Room):
         self._filling = False
         self.tree.setVisible(bool(entries))
         self.empty.setVisible(not entries)
-        folder = str(self._shelving.shelf.folder)
+        folder = str(self._shelf.shelf.folder)
         self._where.setText(folder if len(folder) < 60 else "…" + folder[-58:])
         self._where.setToolTip(folder)
         self._show_entry()
@@ -266,7 +273,7 @@ class ShelfRoom(Room):
             )
             self._figure.show_value("", told)
         self._facts.show_rows(self._provenance(entry))
-        twins = [e.name for e in self._shelving.shelf.duplicates().get(entry.digest, ()) if e.path != entry.path]
+        twins = [e.name for e in self._shelf.shelf.duplicates().get(entry.digest, ()) if e.path != entry.path]
         self._same.setText(f"Does exactly the same as {', '.join(twins)}: one of them can go." if twins else "")
         self._same.setVisible(bool(twins))
         names = self._frames_of(entry)
@@ -284,7 +291,7 @@ class ShelfRoom(Room):
         cameras = {self._model.state.frames[f].facts.unique for f in chosen}
         pictures = profile.for_pictures
         self.variant.setEnabled(isinstance(profile, CameraProfile) and not pictures)
-        self.give_button.setText(f"Give it to {count(len(chosen), 'chosen frame')}")
+        self.give_button.setText(f"Give it to {count(len(chosen), 'selected frame')}")
         fits = bool(chosen) and (not profile.camera or profile.camera in cameras) and not pictures
         self.give_button.setEnabled(fits and entry.kept.on)
         if pictures:
@@ -295,7 +302,7 @@ class ShelfRoom(Room):
             )
         elif chosen and not fits:
             self.sentence.setText(
-                f"It was made for {profile.camera}; the chosen frames come from {', '.join(sorted(cameras))}."
+                f"It was made for {profile.camera}; the selected frames come from {', '.join(sorted(cameras))}."
             )
         else:
             self.sentence.setText("Giving it keeps a copy in the shoot; exposure stays.")
@@ -325,27 +332,27 @@ class ShelfRoom(Room):
         if self._filling or column != 1:
             return
         path = item.data(0, _ENTRY)
-        entry = next((e for e in self._shelving.shelf.entries if str(e.path) == path), None)
+        entry = next((e for e in self._shelf.shelf.entries if str(e.path) == path), None)
         if entry is not None:
-            self._shelving.decide(entry, on=item.checkState(1) == Qt.CheckState.Checked)
+            self._shelf.decide(entry, on=item.checkState(1) == Qt.CheckState.Checked)
 
     def _switched(self, on: bool) -> None:
         if not self._filling and self.entry is not None:
-            self._shelving.decide(self.entry, on=on)
+            self._shelf.decide(self.entry, on=on)
 
     def _renamed(self) -> None:
         entry, name = self.entry, self.name.text().strip()
         if entry is not None and name and name != entry.name:
-            self._shelving.decide(entry, name=name)
+            self._shelf.decide(entry, name=name)
 
     def _noted(self) -> None:
         if self.entry is not None:
-            self._shelving.decide(self.entry, notes=self.notes.toPlainText())
+            self._shelf.decide(self.entry, notes=self.notes.toPlainText())
 
     def _give(self) -> None:
         profile = self.entry.named() if self.entry is not None else None
         if profile is not None:
-            self._desk.fitting.keep(profile, self._model.selected)
+            self._jobs.fits.keep(profile, self._model.selected)
 
     def _variant(self) -> None:
         profile = self.entry.named() if self.entry is not None else None
@@ -357,14 +364,17 @@ class ShelfRoom(Room):
         if profile is not None:
             self.export_wanted.emit(profile)
 
-    def _take_off(self) -> None:
+    def _remove(self) -> None:
         if self.entry is not None:
             name = self.entry.name
-            self._shelving.take_off(self.entry)
-            self._model.notice.emit(f"{name} was taken off the shelf; its file lies in “taken off” in the same folder.")
+            self._shelf.remove(self.entry)
+            self._model.say(f"{name} was removed from the shelf; its file lies in “removed” in the same folder.")
 
     def dropped(self, paths: list[Path]) -> None:
         """Profile files dropped on the window."""
-        came = self._shelving.bring(paths)
-        if came:
-            self._model.notice.emit(f"On the shelf now: {', '.join(p.name for p in came)}.")
+
+        def done(came: list[Path]) -> None:
+            if came:
+                self._model.say(f"On the shelf now: {', '.join(p.name for p in came)}.")
+
+        self._shelf.bring(paths, done)

@@ -12,16 +12,18 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from velkin.app import theme
+from velkin.app.context import Context
 from velkin.app.flow.drawing import to_image
-from velkin.app.jobs.desk import Desk
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.room import Room
 from velkin.app.widgets.parts import Bench, Facts, button, soft, state_label
-from velkin.app.widgets.room import Room
 from velkin.app.words import ASSIGN
 from velkin.core.conversion.convert import as_float, linear_in
 from velkin.core.errors import VelkinError
-from velkin.core.icc.space import Space
+from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.render import shown
-from velkin.core.spaces.rgb import ROMM
+from velkin.core.spaces.rgb import ROMM, RGBSpace
 from velkin.core.tags.plausible import TRIED, Hints, Plausible, ranked, sample_of
 
 _EDGE = 620
@@ -128,13 +130,13 @@ class _Sheet(QWidget):
 class TryOnRoom(Room):
     """Takes over viewer and bench while spaces are tried on a picture."""
 
-    given = pyqtSignal(object)  # Space
+    page = Page.TRY_ON
+    taken = pyqtSignal(object)  # Space
     profile_wanted = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk, "Try-on sheet")
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Try-on sheet")
         self._frame: int | None = None
-        self._wish = 0
         self._added: list[Space] = []
         self.sheet = _Sheet()
         self.sheet.chosen.connect(self._show_tile)
@@ -144,7 +146,7 @@ class TryOnRoom(Room):
         self._which.setWordWrap(False)
         row.addWidget(self._which, 1)
         row.addWidget(button("Add a profile…", self.profile_wanted.emit, tip="Try an ICC file too"))
-        self.add_leave()
+        self.add_back()
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
@@ -173,23 +175,29 @@ class TryOnRoom(Room):
             soft("A guess from neutral numbers, the strength of colours, cut-off ends, bits and metadata. You decide.")
         )
         bench.end()
-        self.give = button("Give it this space", self._take, True)
+        self.give = button("Assign this space", self._take, True)
         bench.foot.addWidget(self.give)
         self._foot = bench.sentence
         return bench
 
-    def enter(self, frame: int, extra: tuple[Space, ...] = ()) -> None:
-        """Try spaces on a frame."""
+    def takes(self, frame: int) -> bool:
+        """Spaces are tried on pictures whose numbers mean nothing known."""
+        f = self._model.state.frames[frame]
+        return not f.is_raw and (f.held or not self._model.state.path(frame).known)
+
+    def enter(self, place: Place) -> None:
+        """Try spaces on a frame; the place may be about one more space."""
+        assert place.frame is not None
+        frame = place.frame
+        extra = (place.about,) if isinstance(place.about, RGBSpace | ICCSpace) else ()
         if frame != self._frame:
             self._added = []
         self._frame = frame
         self._added += [s for s in extra if s.id not in {a.id for a in self._added}]
-        self._wish += 1
-        wish = self._wish
         f = self._model.state.frames[frame]
         facts = f.picture
         camera = self._model.state.picture_stage(frame)
-        offered = self._desk.spaces.of_model(facts.colour_model)
+        offered = self._jobs.spaces.of_model(facts.colour_model)
         spaces = [s for s in offered if s.id in TRIED or facts.colour_model != "rgb"]
         spaces += [s for s in offered if s.id.startswith(("own-", "icc-")) and s not in spaces][: 8 - len(spaces)]
         spaces += [s for s in self._added if s.id not in {o.id for o in spaces}]
@@ -198,25 +206,24 @@ class TryOnRoom(Room):
         self._which.setText(f"{f.name}: the same numbers, {len(spaces)} meanings")
         self.sheet.update()
 
-        def work() -> list[TriedOn] | None:
-            if wish != self._wish:
-                return None
-            numbers = as_float(self._desk.service.source(f.path, camera, True))
+        screen = self._model.screen
+
+        def work(job: Job) -> list[TriedOn]:
+            numbers = as_float(self._jobs.sources.source(f.path, camera, True))
             order = ranked(sample_of(numbers), spaces, hints)
             scale = min(1.0, _EDGE / max(numbers.shape[:2]))
             size = (max(round(numbers.shape[1] * scale), 1), max(round(numbers.shape[0] * scale), 1))
             small = np.asarray(cv2.resize(numbers, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
-            screen = self._model.screen
             return [TriedOn(p, to_image(shown(linear_in(small, p.space, ROMM), ROMM, screen))) for p in order]
 
         def done(result: Any) -> None:
             if isinstance(result, VelkinError):
                 self._model.report(result)
                 self.leave()
-            elif result is not None and wish == self._wish:
+            else:
                 self._show(result)
 
-        self._desk.service.do(work, done)
+        self._jobs.lanes.start(Lane.ROOM, work, done, name="Trying spaces", purpose="try-on room")
 
     def _show(self, tiles: list[TriedOn]) -> None:
         self.sheet.tiles = tiles
@@ -236,10 +243,9 @@ class TryOnRoom(Room):
     def _take(self) -> None:
         if self.sheet.tiles:
             space = self.sheet.tiles[self.sheet.current].plausible.space
-            self.left.emit()
-            self.given.emit(space)
+            self._model.places.back()
+            self.taken.emit(space)
 
-    def leave(self) -> None:
-        """Back to the picture; nothing is decided."""
-        self._wish += 1
-        self.left.emit()
+    def left_behind(self) -> None:
+        """Nothing is decided, and nothing is awaited any more."""
+        self._jobs.lanes.forget("try-on room")

@@ -29,7 +29,7 @@ class GivingSheet(Sheet):
         self.to.setAccessibleName("To which frames")
         self.to.addItem(f"the {count(len(light.frames), 'frame')} of {light.name}", tuple(light.frames))
         if len(model.selected) > 1:
-            self.to.addItem(f"the {len(model.selected)} chosen frames", model.selected)
+            self.to.addItem(f"the {len(model.selected)} selected frames", model.selected)
             if set(model.selected) != set(light.frames):
                 self.to.setCurrentIndex(1)
         if len(state.lights) > 1:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QWidget
 
 from velkin.app import theme
-from velkin.app.jobs.desk import Desk
+from velkin.app.context import Context
 from velkin.app.widgets.parts import Rule, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.widgets.space_box import SpaceBox
@@ -23,9 +23,9 @@ _MEANS = {
 class RulesSheet(Sheet):
     """Edits the rules of the open shoot."""
 
-    def __init__(self, desk: Desk, parent: QWidget) -> None:
+    def __init__(self, context: Context, parent: QWidget) -> None:
         super().__init__("Intake rules", parent, spacing=12)
-        self._rules = desk.model.state.rules
+        self._rules = context.model.state.rules
         column = self.column
         title = QLabel("What happens to a file as it arrives")
         title.setFont(theme.font(16, 600))
@@ -36,7 +36,7 @@ class RulesSheet(Sheet):
         grid = QGridLayout()
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(8)
-        for place, text in enumerate(("A file that is", "Decision", "Space to give", "What it does")):
+        for place, text in enumerate(("A file that is", "Decision", "Space to assign", "What it does")):
             head = soft(text)
             head.setFont(theme.font(11, 600))
             grid.addWidget(head, 0, place)
@@ -51,8 +51,8 @@ class RulesSheet(Sheet):
                 box.addItem(ACTION_WORDS[action], action)
             box.setCurrentIndex(box.findData(rule.action))
             box.currentIndexChanged.connect(self._follow)
-            space = SpaceBox(f"Space to give when {words}")
-            space.offer(desk.spaces.of_model("rgb"), rule.space or "srgb")
+            space = SpaceBox(f"Space to assign when {words}")
+            space.offer(context.jobs.spaces.of_model("rgb"), rule.space or "srgb")
             space.setMinimumWidth(170)
             means = soft()
             means.setWordWrap(False)

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.jobs.desk import Desk
+from velkin.app.context import Context
 from velkin.app.widgets.parts import Rule, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.widgets.space_box import second_line
@@ -25,18 +25,18 @@ from velkin.core.spaces.volume import lab_volume
 
 
 class SpaceCards(Sheet):
-    """All RGB spaces beside each other; the chosen one becomes the working space."""
+    """All RGB spaces compared; the selected one becomes the working space."""
 
-    def __init__(self, desk: Desk, parent: QWidget) -> None:
-        super().__init__("Spaces beside each other", parent)
-        self._model = desk.model
+    def __init__(self, context: Context, parent: QWidget) -> None:
+        super().__init__("Compare spaces", parent)
+        self._model = context.model
         self.resize(720, 460)
         working = self._model.state.working
-        found = [s for s in desk.spaces.of_model("rgb") if isinstance(s, RGBSpace)]
+        found = [s for s in context.jobs.spaces.of_model("rgb") if isinstance(s, RGBSpace)]
         self.spaces = [*found, *([] if working.id in {s.id for s in found} else [working])]
         column = self.column
         self.table = QTableWidget(len(self.spaces), 4)
-        self.table.setHorizontalHeaderLabels(["Space", "Volume, × sRGB", "Outside, % of the shoot", "Most in"])
+        self.table.setHorizontalHeaderLabels(["Space", "Volume, × sRGB", "Out of gamut, % of the shoot", "Most in"])
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -71,7 +71,7 @@ class SpaceCards(Sheet):
         column.addWidget(self._costs)
         self.offer("Work in this space")
         self.table.selectRow(next(r for r, s in enumerate(self.spaces) if s.id == working.id))
-        desk.deciding.measure_shoot(tuple(self.spaces), self._measured)
+        context.jobs.colour.measure_shoot(tuple(self.spaces), self._measured)
 
     def _set(self, row: int, column: int, text: str, right: bool = False) -> None:
         item = QTableWidgetItem(text)
@@ -95,7 +95,7 @@ class SpaceCards(Sheet):
         second = second_line(space)
         self._name.setText(space.name)
         self._why.setText(
-            PURPOSES.get(family, "A space of your own or of a profile.")
+            PURPOSES.get(family, "A custom space, or that of a profile.")
             + (f" {second[:1].upper()}{second[1:]}." if second else "")
         )
         self._costs.setText(COSTS.get(family, ""))

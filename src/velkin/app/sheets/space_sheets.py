@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
-from velkin.app.jobs.desk import Desk
+from velkin.app.context import Context
 from velkin.app.widgets.parts import Rule, labelled, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.core.errors import NotSupported
@@ -67,9 +67,9 @@ class OwnSpaceSheet(Sheet):
 
     save_wanted = pyqtSignal(object, int)  # RGBSpace, ICC version
 
-    def __init__(self, desk: Desk, parent: QWidget) -> None:
-        super().__init__("A space of your own", parent)
-        self._model = desk.model
+    def __init__(self, context: Context, parent: QWidget) -> None:
+        super().__init__("Custom space", parent)
+        self._model = context.model
         self.space: RGBSpace | None = None
         outer = self.column
         columns = QHBoxLayout()
@@ -219,7 +219,7 @@ class PurposeSheet(Sheet):
     """Three plain questions; the answer names a working space and says why."""
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__("Which working space suits", parent)
+        super().__init__("Help me choose a working space", parent)
         column = self.column
         self.screens = QCheckBox("Is it for screens only, and never for print?")
         self.printer = QCheckBox("Will you print it yourself, or have it printed, in wide colour?")

@@ -1,10 +1,10 @@
-"""The window's frame: top bar, the line that says what happened, thin lines between parts."""
+"""The window's frame: top bar, thin lines between parts."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenuBar, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenuBar, QWidget
 
 from velkin.app import theme
 
@@ -37,43 +37,6 @@ class TopBar(QWidget):
         p = QPainter(self)
         p.setPen(theme.current().colour("line"))
         p.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
-
-
-class Notice(QWidget):
-    """One line under the path that says what happened; a problem stays until it is dismissed."""
-
-    _MILLISECONDS = 8000
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(16, 4, 8, 4)
-        self.label = QLabel()
-        self.label.setWordWrap(True)
-        self.label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.label.setAccessibleName("Message")
-        row.addWidget(self.label, 1)
-        close = QPushButton("Dismiss")
-        close.clicked.connect(self.hide)
-        row.addWidget(close)
-        self._fade = QTimer(self)
-        self._fade.setSingleShot(True)
-        self._fade.timeout.connect(self.hide)
-        self.hide()
-
-    def say(self, text: str) -> None:
-        """Show what was done for some seconds; an empty text hides the line."""
-        self.insist(text)
-        self._fade.start(self._MILLISECONDS)
-
-    def insist(self, text: str) -> None:
-        """Show a problem until it is dismissed or something else is said."""
-        self._fade.stop()
-        self.label.setFont(theme.font(13))
-        self.label.setText(text)
-        self.setVisible(bool(text))
 
 
 class Line(QWidget):

@@ -14,7 +14,7 @@ Points = tuple[tuple[float, float, float], ...]
 
 
 class EasingView(PictureView):
-    """The window's viewer."""
+    """A viewer that can be painted on."""
 
     stroking = pyqtSignal(object)  # Points of the stroke that is being painted
     stroked = pyqtSignal(object)  # Points of one that is done
@@ -38,7 +38,7 @@ class EasingView(PictureView):
 
     @property
     def _brushing(self) -> bool:
-        return self._proof.painting >= 0 and self.has_picture and not self.picking
+        return self._proof.painting >= 0 and self.ready and not self.picking
 
     def tabletEvent(self, event: QTabletEvent | None) -> None:
         """A pen's pressure; its moves come as those of a mouse."""

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
     QComboBox,
     QFrame,
     QGridLayout,
@@ -20,6 +21,8 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app import theme
+from velkin.app.model.changes import Change
+from velkin.app.model.shoot_model import ShootModel
 
 WIDTH = 336
 PADDING = 16
@@ -132,14 +135,23 @@ def button(text: str, action: Callable[[], object], primary: bool = False, tip: 
 
 
 class Bench(QWidget):
-    """One scroll column; under it the closing sentence and the actions, which never scroll away."""
+    """One scroll column; under it the closing sentence and the actions, which never scroll away.
+
+    A bench that follows the model refreshes when it is seen and what changed concerns it. It is bound to the frames that it shows: what
+    is changed on it goes to them, also where others are selected before a field is left.
+    """
 
     def __init__(self, title: str) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(WIDTH)
+        self.setMinimumWidth(WIDTH)
         self.setAccessibleName(f"{title} bench")
+        #: The frame that is shown, and the frames that changes go to.
+        self.frame_id: int | None = None
+        self.frames: tuple[int, ...] = ()
+        self._followed: ShootModel | None = None
+        self._stale = True
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
@@ -151,13 +163,13 @@ class Bench(QWidget):
         heading.setProperty("soft", False)
         heading.setFont(theme.font(11, 700, True))
         self.column.addWidget(heading)
-        scroll = QScrollArea()
-        scroll.setWidget(inside)
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QFrame.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        outer.addWidget(scroll, 1)
+        self.scroller = QScrollArea()
+        self.scroller.setWidget(inside)
+        self.scroller.setWidgetResizable(True)
+        self.scroller.setFrameShape(QFrame.Shape.NoFrame)
+        self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroller.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        outer.addWidget(self.scroller, 1)
         self._rule = Rule()
         outer.addWidget(self._rule)
         foot = QWidget()
@@ -169,6 +181,50 @@ class Bench(QWidget):
         self.sentence.setFont(theme.font(13))
         self.foot.addWidget(self.sentence)
         outer.addWidget(foot)
+
+    # ---- following the model ----------------------------------------------------------------------------------
+
+    def follow(self, model: ShootModel) -> None:
+        """Follow the shoot and the selection from now on."""
+        self._followed = model
+        model.changed.connect(lambda change: self.stale() if self.concerned(change) else None)
+        model.selection_changed.connect(self.stale)
+
+    def concerned(self, change: Change) -> bool:
+        """Whether what is shown may be other after a change."""
+        return change.concerns(self.frame_id)
+
+    def stale(self) -> None:
+        """What is shown may be out of date: refreshed now where it is seen, else when it is."""
+        self._stale = True
+        if self.isVisible():
+            self._renew()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._stale and self._followed is not None:
+            self._renew()
+
+    def _renew(self) -> None:
+        self.commit()
+        self._stale = False
+        model = self._followed
+        if model is not None:
+            self.frame_id, self.frames = model.current, model.selected
+        self.refresh()
+
+    def commit(self) -> None:
+        """What was typed and not entered yet counts, for the frames that it was typed for."""
+        field = self.focusWidget()
+        if isinstance(field, QAbstractSpinBox) and field.hasFocus():
+            field.interpretText()
+
+    def refresh(self) -> None:
+        """Show what is so now."""
+
+    def reveal(self, widget: QWidget) -> None:
+        """Scroll an answer that was asked for into sight."""
+        QTimer.singleShot(0, lambda: self.scroller.ensureWidgetVisible(widget, 0, PADDING))
 
     def section(self, title: str, rule: bool = True) -> Heading:
         """Begin a section; its heading."""

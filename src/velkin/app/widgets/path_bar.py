@@ -7,8 +7,9 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QSizePolicy, QWidget
 
 from velkin.app import glyphs, theme
+from velkin.app.flow.picture_flow import PictureFlow
 from velkin.app.flow.stops import DOTTED, LINK_WORDS, SOLID, Stop
-from velkin.app.model.shoot_model import STOPS
+from velkin.app.model.shoot_model import STOPS, ShootModel
 
 _PAD = 18
 
@@ -97,7 +98,7 @@ class PathBar(QWidget):
 
     chosen = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, model: ShootModel, flow: PictureFlow) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -114,6 +115,9 @@ class PathBar(QWidget):
             self._group.addButton(button)
             self.buttons[key] = button
             row.addWidget(button, 1)
+        flow.stops_changed.connect(self.show_stops)
+        model.stop_changed.connect(self.show_open)
+        self.show_open(model.stop)
 
     def show_stops(self, stops: list[Stop]) -> None:
         """Show the five stops of a frame."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from velkin.app import theme
@@ -43,6 +43,7 @@ class PinTable(QWidget):
         self._columns: list[float] = []
         self.current = -1
         self.setAccessibleName("Numbers at the pins")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def show_change(self, before: list[PinNumbers], after: list[PinNumbers], verb: str) -> None:
         """Lab now and after a decision."""
@@ -73,7 +74,8 @@ class PinTable(QWidget):
         self._columns = [46, 140, 204, 272, 304]
         self._rows = []
         for pin, n in zip(pins, numbers, strict=True):
-            there = " ".join(f"{round(255 * float(v))}" for v in np.clip(n.there, 0, 1))
+            full = 100 if path.destination.model == "cmyk" else 255  # ink in per cent
+            there = " ".join(f"{round(full * float(v))}" for v in np.clip(n.there, 0, 1))
             far = "" if pin.target is None else f"{distance(n.lab, pin.target):.1f}"
             here = [signed(float(v), 2) for v in n.here] if path.here.model != "cmyk" else [f"{100 * v:.0f}" for v in n.here]
             self._rows.append((_swatch(n.lab), ["", " ".join(here), " ".join(lab_words(n.lab)), there, far]))
@@ -88,7 +90,22 @@ class PinTable(QWidget):
         """The texts of the rows."""
         return [cells for _, cells in self._rows]
 
+    def table_text(self) -> str:
+        """The table as tab-separated lines, for the clipboard."""
+        rows = ["\t".join([str(number), *cells[1:]]) for number, cells in enumerate(self.cells(), start=1)]
+        return "\n".join(["\t".join(self._head), *rows]) if rows else ""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Arrows go from pin to pin."""
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key())) if event is not None else None
+        if event is None or step is None or not self._rows:
+            super().keyPressEvent(event)
+            return
+        self.chosen.emit(min(max(self.current + step, 0), len(self._rows) - 1))
+
     def _fit(self) -> None:
+        spoken = [f"pin {number}: {', '.join(cells[1:])}" for number, cells in enumerate(self.cells(), start=1)]
+        self.setAccessibleDescription(f"{', '.join(self._head[1:])}. {'; '.join(spoken)}" if spoken else "")
         self.setVisible(bool(self._rows))
         self.setFixedHeight(20 + self._ROW * len(self._rows) if self._rows else 0)
         self.update()

@@ -10,7 +10,9 @@ from PyQt6.QtWidgets import QWidget
 
 from velkin.app import theme
 from velkin.app.flow.drawing import Measured
-from velkin.app.words import share
+from velkin.app.flow.picture_flow import PictureFlow
+from velkin.app.model.shoot_model import ShootModel
+from velkin.app.words import percent, share
 from velkin.core.gamut.outside import Outside
 
 #: Letter and colour of each lane by the number of channels; no colour is the theme's ink.
@@ -24,13 +26,19 @@ _LANES = {
 class Scope(QWidget):
     """Two histograms with the share of pixels driven to either end, by channel."""
 
-    def __init__(self) -> None:
+    def __init__(self, model: ShootModel, flow: PictureFlow) -> None:
         super().__init__()
+        self._model, self._flow = model, flow
         self.setFixedHeight(96)
         self.setMinimumWidth(420)
         self._measured: Measured | None = None
         self._destination = ""
         self.setAccessibleName("Histograms here and there")
+        flow.measured_changed.connect(self._follow)
+
+    def _follow(self) -> None:
+        name = self._model.proof_name() if self._model.shoot is not None else ""
+        self.show_measured(self._flow.measured, name)
 
     def show_measured(self, measured: Measured | None, destination: str) -> None:
         """Show the numbers of a frame; None while there are none."""
@@ -38,8 +46,8 @@ class Scope(QWidget):
         if measured is not None:
             here, there = measured.here_outside, measured.there_outside
             self.setToolTip(
-                f"Here: {share(here.share)} % outside {measured.path.working.name}. "
-                f"There: {share(there.share)} % outside {measured.path.destination.name}."
+                f"Here: {percent(here.share)} out of gamut for {measured.path.working.name}. "
+                f"There: {percent(there.share)} out of gamut for {measured.path.destination.name}."
                 + ("" if measured.exact else " Still measuring the full picture.")
             )
         self.update()

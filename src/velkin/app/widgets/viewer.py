@@ -128,6 +128,11 @@ class PictureView(QWidget):
         """Whether a picture is shown."""
         return not self._image.isNull()
 
+    @property
+    def ready(self) -> bool:
+        """Whether one can pick on what is shown."""
+        return self.has_picture
+
     def set_pins(self, pins: tuple[tuple[float, float], ...]) -> None:
         """Show pins."""
         if pins != self.pins:
@@ -290,7 +295,7 @@ class PictureView(QWidget):
             return
         if self.picking:
             at = self.to_picture(self._local(event.position()))
-            if 0 <= at.x() < self._size.width() and 0 <= at.y() < self._size.height():
+            if self.ready and 0 <= at.x() < self._size.width() and 0 <= at.y() < self._size.height():
                 self.picked.emit(at.x(), at.y())
             return
         if self.comparison == "wipe" and self.others and abs(event.position().x() - self._wipe_x()) < 9:

@@ -23,7 +23,7 @@ from velkin.core.errors import OutputRefused, VelkinError
 from velkin.core.files.safely import write_whole
 
 _INDEX = "shelf.json"
-_REMOVED = "taken off"
+_REMOVED = "removed"
 
 
 @lru_cache(maxsize=256)

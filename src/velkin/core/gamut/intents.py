@@ -156,4 +156,15 @@ def advice(found: tuple[Rendering, ...]) -> str:
         * (other.neutral_shift - best.neutral_shift),
     }
     why = max(gains, key=lambda k: gains[k])
-    return f"{name} loses least here: against {other.name}, {why}."
+    return f"{name} loses least here: against {other.name}, {why}." + _of_absolute(found, best)
+
+
+def _of_absolute(found: tuple[Rendering, ...], best: Rendering) -> str:
+    """Why the absolute intent is not named although its figures may be smaller."""
+    absolute = next((r for r in found if r.intent is Intent.ABSOLUTE and r is not best), None)
+    if absolute is None or absolute.mean >= best.mean:
+        return ""
+    return (
+        f" {absolute.name[:1].upper()}{absolute.name[1:]} has the smaller ΔE ({absolute.mean:.2f}) because it carries the paper's own "
+        "white; it is for a proof on other paper."
+    )

@@ -89,7 +89,7 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     if start is None and any(s.verb == "convert" for s in steps):
         assigned = next((n for n, s in enumerate(steps) if s.verb == "assign"), len(steps))
         if any(s.verb == "convert" for s in steps[:assigned]):
-            raise NotSupported("nothing says what its numbers mean; give it a space first", source)
+            raise NotSupported("nothing says what its numbers mean; assign a space first", source)
         chain, space = chain_of(steps[assigned].space, steps[assigned + 1 :])
     try:
         own_kind = kind_of(source)

@@ -17,7 +17,7 @@ NUMBER, SKIP, REPLACE = "number", "skip", "replace"
 #: What happens where a file of the name is there already.
 EXISTING = {
     NUMBER: "number the new one",
-    SKIP: "leave it and write nothing",
+    SKIP: "keep it and write nothing",
     REPLACE: "replace it, after asking",
 }
 #: Output sharpening: the share of local lightness contrast that is added.

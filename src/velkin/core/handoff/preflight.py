@@ -219,7 +219,7 @@ def _pictures(
         frames = [f for _, f, _ in rows]
         hold = "holds" if len(rows) == 1 else "hold"
         most = f"about {100 * share:.0f} %" if len(rows) == 1 else f"up to about {100 * share:.0f} %, {names[worst]}"
-        what = f"{_some(frames, names)} {hold} colours outside {d.name}: {most}."
+        what = f"{_some(frames, names)} {hold} colours out of gamut for {d.name}: {most}."
         found.append(Concern(OUTSIDE, tuple(frames), what, "Cut off there, unless they are eased on the Proof bench."))
     for rows in few.values():
         ppi, _, d = min(rows, key=lambda r: r[0])

@@ -134,6 +134,11 @@ class Pace:
         """One more file is finished."""
         self._done += 1
 
+    @property
+    def files_left(self) -> int:
+        """How many files are not finished yet."""
+        return self._total - self._done
+
     def left(self) -> float | None:
         """Seconds left; None until the first file is finished."""
         spent = self._spent + (0.0 if self._since is None else self._now() - self._since)

@@ -185,7 +185,7 @@ def check_model(space: Space, model: str, source: Path) -> None:
     """Refuse a space of another colour model than the picture's. Raises BadProfile."""
     if space.model != model:
         raise BadProfile(
-            f"{space.name} is for {space.model} pictures, and this one is {model}; it cannot be given to it", source
+            f"{space.name} is for {space.model} pictures, and this one is {model}; it cannot be assigned to it", source
         )
 
 

@@ -70,7 +70,7 @@ class ColourCommands(Commands):
         unknown = [f for f in chosen if not self.state.path(f).known]
         if unknown:
             name = self.state.frames[unknown[0]].name
-            raise ShootError(f"nothing says what the numbers of {name} mean; give it a space first")
+            raise ShootError(f"nothing says what the numbers of {name} mean; assign a space first")
         if not is_destination(space):
             raise BadProfile(f"{space.name} has no way from colours to device values; nothing can be converted to it")
         entry = Entry(CONVERT, space.id, intent, black_point, why=why)
@@ -81,7 +81,7 @@ class ColourCommands(Commands):
         chosen = list(frames)
         for f in chosen:
             check_model(given, self.state.path(f).here.model, self.state.frames[f].path)
-        with self._step(f"give {given.name} to {count_words(len(chosen), 'frame')} and convert to {to.name}"):
+        with self._step(f"assign {given.name} to {count_words(len(chosen), 'frame')} and convert to {to.name}"):
             for space in (given, to):
                 self._remember(space)
             for f in chosen:

@@ -31,11 +31,9 @@ class Commands:
     @contextmanager
     def _step(self, label: str, joins: bool = False) -> Iterator[None]:
         """One undoable step; with `joins` one with the step before, when that was of the same kind."""
-        try:
-            with self._store.step(label, joins):
-                yield
-        finally:
-            self._state = None
+        with self._store.step(label, joins):
+            yield
+        self._state = None  # what failed was taken back whole, so that the state before it still holds
 
     def _raw_among(self, frames: Iterable[int]) -> list[int]:
         return [f for f in frames if self.state.frames[f].is_raw]

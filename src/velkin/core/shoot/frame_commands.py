@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 from pathlib import Path
 
@@ -146,6 +146,13 @@ class FrameCommands(Commands):
             raise ShootError(f"this is not the file that {self.state.frames[frame].name} was made from", path)
         with self._step(f"find {self.state.frames[frame].name} again"):
             self._store.run("UPDATE frames SET path = ? WHERE id = ?", str(path.absolute()), frame)
+
+    def relocate_all(self, found: Mapping[int, Path]) -> None:
+        """Say where several missing sources lie now, in one step; their bytes were compared already, by `missing_in`."""
+        if found:
+            with self._step(f"find {count_words(len(found), 'source')} again"):
+                for frame, path in found.items():
+                    self._store.run("UPDATE frames SET path = ? WHERE id = ?", str(path.absolute()), frame)
 
     # ---- lights -----------------------------------------------------------------------------------------------
 

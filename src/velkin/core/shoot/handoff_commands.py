@@ -149,6 +149,14 @@ class HandoffCommands(Commands):
             where = f" WHERE run = {int(run)}"
         return [_written_of(r) for r in self._store.rows(f"SELECT * FROM written{where} ORDER BY id")]
 
+    def handed_off(self) -> frozenset[int]:
+        """The frames of which a file was written that passed its check."""
+        return frozenset(r["frame"] for r in self._store.rows("SELECT DISTINCT frame FROM written WHERE ok"))
+
+    def has_written(self) -> bool:
+        """Whether any file was handed off."""
+        return bool(self._store.rows("SELECT 1 FROM written LIMIT 1"))
+
     def runs(self) -> list[KeptRun]:
         """Hand-off runs, the latest first, without their files."""
         return [

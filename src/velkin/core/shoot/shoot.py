@@ -38,6 +38,9 @@ class Shoot(FrameCommands, CameraCommands, ColourCommands, EasingCommands, Hando
         shoot = cls(Store.open(path))
         try:
             shoot.state  # noqa: B018  a shoot whose contents cannot be read must fail here, not later
+        except ShootError as error:
+            shoot.close()
+            raise ShootError(f"the shoot's contents are damaged ({error.message})", path) from error
         except (KeyError, ValueError, TypeError, IndexError, sqlite3.Error) as error:
             shoot.close()
             raise ShootError(f"the shoot's contents are damaged ({error})", path) from error
@@ -47,6 +50,15 @@ class Shoot(FrameCommands, CameraCommands, ColourCommands, EasingCommands, Hando
     def path(self) -> Path:
         """The shoot file."""
         return self._store.path
+
+    @property
+    def look_only(self) -> str:
+        """Why the shoot can be looked at only; empty where it can be changed."""
+        return self._store.look_only
+
+    def allow_looking_only(self, why: str) -> None:
+        """Refuse every change from now on, saying why."""
+        self._store.look_only = why
 
     def close(self) -> None:
         """Close the file."""
@@ -72,10 +84,12 @@ class Shoot(FrameCommands, CameraCommands, ColourCommands, EasingCommands, Hando
 
     def undo(self) -> str | None:
         """Undo the last step; its label."""
+        label = self._store.undo()
         self._state = None
-        return self._store.undo()
+        return label
 
     def redo(self) -> str | None:
         """Redo the step undone last; its label."""
+        label = self._store.redo()
         self._state = None
-        return self._store.redo()
+        return label

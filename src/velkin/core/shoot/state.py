@@ -191,6 +191,16 @@ class State:
     #: Paths that were asked for; a state never changes, and one of other values begins without any.
     _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
 
+    def take_paths_from(self, old: State) -> None:
+        """Take over the paths that were asked of an older state and are the same now: of frames that did not change, where
+        nothing that concerns all paths did."""
+        common = ("working", "profiles", "destinations", "spaces", "goal")
+        if all(getattr(self, part) is getattr(old, part) for part in common):
+            for frame, path in old._paths.items():
+                same = self.frames.get(frame) is old.frames.get(frame) and self.easings.get(frame) is old.easings.get(frame)
+                if same:
+                    self._paths[frame] = path
+
     def order(self) -> list[int]:
         """Frame ids as shown: light by light."""
         return [f for light in self.lights for f in light.frames]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import TypeVar
 
 from velkin.core.cameraprofiles.anyprofile import AnyProfile, from_text
 from velkin.core.charts.built_in import iso24, velkin48
@@ -12,7 +13,7 @@ from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
-from velkin.core.handoff.destination import ProofGoal
+from velkin.core.handoff.destination import Destination, ProofGoal
 from velkin.core.handoff.destination_file import destination_from_data
 from velkin.core.icc.space import Space, built_in_space
 from velkin.core.shoot.lights import PATTERN
@@ -34,19 +35,18 @@ from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 from velkin.core.tags.facts import PictureFacts
 
+T = TypeVar("T")
+
 #: What is read of a frame; its exposure as text, in all its digits.
 _OF_A_FRAME = (
     "id", "light", "name", "path", "digest", "role", "facts", "balance", "balance_from", "exposure", "profile", "neutral",
     "kind", "held", "ledger", "pins",
 )  # fmt: skip
-_FRAMES = (
-    f"SELECT {', '.join(c for c in _OF_A_FRAME if c != 'exposure')}, printf('%!.17g', exposure) AS exposure"
-    " FROM frames ORDER BY light, position, id"
-)
+_FRAMES = f"SELECT {', '.join(c for c in _OF_A_FRAME if c != 'exposure')}, printf('%!.17g', exposure) AS exposure FROM frames"
 
 
 class StateReader:
-    """Reads a shoot; what was read from text once is not read again while the text stays: there may be thousands of frames."""
+    """Reads a shoot. What no change touched is not read again: there may be thousands of frames."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
@@ -55,18 +55,109 @@ class StateReader:
         self._readings: dict[str, JudgedReading] = {}
         self._profiles: dict[str, AnyProfile] = {}
         self._easings: dict[str, tuple[Easing, ...]] = {}
+        self._last: State | None = None
+        self._place: dict[int, tuple[int, str]] = {}  # light and position of each frame
 
     def read(self) -> State:
         """Everything in the shoot. Raises KeyError, ValueError, TypeError or IndexError where its contents are damaged."""
-        rows = self._store.rows
-        facts = {r["key"]: r["value"] for r in rows("SELECT * FROM facts")}
+        touched = self._store.touched()
+        old = self._last
+        if old is None or touched is None:
+            self._last = self._read_all()
+        elif touched:
+            self._last = self._read_again(old, touched)
+        assert self._last is not None
+        return self._last
+
+    def _read_all(self) -> State:
+        charts = self._charts()
+        spaces = self._all_spaces()
+        facts = self._facts_table()
+        return State(
+            name=facts["name"],
+            working=self._working(facts, spaces),
+            lights=self._lights(self._members()),
+            frames=self._frames(""),
+            profiles=self._all_profiles(),
+            readings=self._all_readings(charts),
+            destinations=self._destinations(),
+            charts=charts,
+            light_pattern=facts.get("light_pattern", PATTERN),
+            spaces=spaces,
+            rules=rules_from_json(facts.get("rules")),
+            goal=self._goal(facts.get("proof"), spaces),
+            easings=self._all_easings(""),
+        )
+
+    def _read_again(self, old: State, touched: dict[str, set[int]]) -> State:
+        """The state after changes of some rows."""
+        charts = self._charts() if "charts" in touched else old.charts
+        spaces = self._all_spaces() if "spaces" in touched else old.spaces
+        facts = self._facts_table() if touched.keys() & {"facts", "spaces"} else None
+        frames, lights = old.frames, old.lights
+        if "frames" in touched:
+            ids = touched["frames"]
+            fresh = self._frames(f" WHERE id IN ({','.join(map(str, ids))})")
+            frames = _with(old.frames, ids, fresh)
+        if touched.keys() & {"frames", "lights"}:
+            moved = "lights" in touched or any(
+                f not in old.frames or f not in frames or self._place[f] != place
+                for f, place in self._places_of(touched.get("frames", set())).items()
+            )
+            moved = moved or any(f not in frames for f in touched.get("frames", ()))
+            if moved:
+                lights = self._lights(self._members())
+        readings = old.readings
+        if touched.keys() & {"readings", "charts"}:
+            readings = self._all_readings(charts)
+        easings = old.easings
+        if "easings" in touched:
+            ids = touched["easings"]
+            some = self._all_easings(f" WHERE frame IN ({','.join(map(str, ids))})")
+            easings = _with(old.easings, ids, some)
+        new = State(
+            name=facts["name"] if facts else old.name,
+            working=self._working(facts, spaces) if facts else old.working,
+            lights=lights,
+            frames=frames,
+            profiles=self._all_profiles() if "profiles" in touched else old.profiles,
+            readings=readings,
+            destinations=self._destinations() if "destinations" in touched else old.destinations,
+            charts=charts,
+            light_pattern=facts.get("light_pattern", PATTERN) if facts else old.light_pattern,
+            spaces=spaces,
+            rules=rules_from_json(facts.get("rules")) if facts else old.rules,
+            goal=self._goal(facts.get("proof"), spaces) if facts else old.goal,
+            easings=easings,
+        )
+        new.take_paths_from(old)
+        return new
+
+    # ---- the parts --------------------------------------------------------------------------------------------
+
+    def _facts_table(self) -> dict[str, str]:
+        return {r["key"]: r["value"] for r in self._store.rows("SELECT * FROM facts")}
+
+    def _charts(self) -> dict[str, Chart]:
         charts = {c.id: c for c in (iso24(), velkin48())}
-        for r in rows("SELECT json FROM charts ORDER BY id"):
+        for r in self._store.rows("SELECT json FROM charts ORDER BY id"):
             chart = chart_from_json(r["json"], self._store.path)
             charts[chart.id] = chart
+        return charts
+
+    def _all_spaces(self) -> dict[str, Space]:
+        return {r["id"]: self._space(r["json"]) for r in self._store.rows("SELECT id, json FROM spaces")}
+
+    @staticmethod
+    def _working(facts: dict[str, str], spaces: dict[str, Space]) -> RGBSpace:
+        working = spaces.get(facts["working"]) or BUILT_IN[facts["working"]]
+        if not isinstance(working, RGBSpace):
+            raise ValueError(f"the working space {working.name} is none of matrix and curves")
+        return working
+
+    def _frames(self, where: str) -> dict[int, Frame]:
         frames: dict[int, Frame] = {}
-        of_light: dict[int, list[int]] = {}
-        for row in self._store.rows_at_once(_OF_A_FRAME, _FRAMES):
+        for row in self._store.rows_at_once(_OF_A_FRAME, _FRAMES + where + " ORDER BY frames.id"):
             key = (row["facts"], row["path"])
             if key not in self._facts:
                 read = facts_from_json if row["kind"] == "raw" else picture_from_json
@@ -77,33 +168,48 @@ class StateReader:
                 row["balance_from"], float(row["exposure"]), row["profile"], balance_from_json(row["neutral"]), row["held"],
                 ledger_from_json(row["ledger"]), pins_from_json(row["pins"]),
             )  # fmt: skip
-            of_light.setdefault(row["light"], []).append(row["id"])
-        lights = tuple(
+        return frames
+
+    def _places_of(self, frames: set[int]) -> dict[int, tuple[int, str]]:
+        """Light and position of some frames."""
+        if not frames:
+            return {}
+        rows = self._store.rows_at_once(
+            ("id", "light", "position"),
+            f"SELECT id, light, printf('%!.17g', position) AS position FROM frames WHERE id IN ({','.join(map(str, frames))})",
+        )
+        return {r["id"]: (r["light"], r["position"]) for r in rows}
+
+    def _members(self) -> dict[int, list[int]]:
+        """Frames of each light in order; where each lies is remembered."""
+        self._place = {}
+        of_light: dict[int, list[int]] = {}
+        for r in self._store.rows_at_once(
+            ("id", "light", "position"),
+            "SELECT id, light, printf('%!.17g', position) AS position FROM frames ORDER BY frames.light, frames.position, frames.id",
+        ):
+            of_light.setdefault(r["light"], []).append(r["id"])
+            self._place[r["id"]] = (r["light"], r["position"])
+        return of_light
+
+    def _lights(self, of_light: dict[int, list[int]]) -> tuple[Light, ...]:
+        return tuple(
             Light(r["id"], r["name"], r["profile"], tuple(of_light.get(r["id"], ())), gift_from_json(r["gift"]))
-            for r in rows("SELECT * FROM lights ORDER BY position, id")
+            for r in self._store.rows("SELECT * FROM lights ORDER BY position, id")
         )
-        spaces = {r["id"]: self._space(r["json"]) for r in rows("SELECT id, json FROM spaces")}
-        working = spaces.get(facts["working"]) or BUILT_IN[facts["working"]]
-        if not isinstance(working, RGBSpace):
-            raise ValueError(f"the working space {working.name} is none of matrix and curves")
-        return State(
-            name=facts["name"],
-            working=working,
-            lights=lights,
-            frames=frames,
-            profiles={r["id"]: self._profile(r["json"]) for r in rows("SELECT id, json FROM profiles")},
-            readings={r["frame"]: self._reading(r["json"], charts) for r in rows("SELECT * FROM readings")},
-            destinations=tuple(
-                destination_from_data(json.loads(r["json"]))
-                for r in rows("SELECT json FROM destinations ORDER BY position, id")
-            ),
-            charts=charts,
-            light_pattern=facts.get("light_pattern", PATTERN),
-            spaces=spaces,
-            rules=rules_from_json(facts.get("rules")),
-            goal=self._goal(facts.get("proof"), spaces),
-            easings={r["frame"]: self._easing(r["json"]) for r in rows("SELECT * FROM easings")},
-        )
+
+    def _all_profiles(self) -> dict[int, AnyProfile]:
+        return {r["id"]: self._profile(r["json"]) for r in self._store.rows("SELECT id, json FROM profiles")}
+
+    def _all_readings(self, charts: dict[str, Chart]) -> dict[int, JudgedReading]:
+        return {r["frame"]: self._reading(r["json"], charts) for r in self._store.rows("SELECT * FROM readings ORDER BY frame")}
+
+    def _destinations(self) -> tuple[Destination, ...]:
+        rows = self._store.rows("SELECT json FROM destinations ORDER BY position, id")
+        return tuple(destination_from_data(json.loads(r["json"])) for r in rows)
+
+    def _all_easings(self, where: str) -> dict[int, tuple[Easing, ...]]:
+        return {r["frame"]: self._easing(r["json"]) for r in self._store.rows(f"SELECT * FROM easings{where} ORDER BY frame")}
 
     def _space(self, text: str) -> Space:
         if text not in self._spaces:
@@ -131,3 +237,10 @@ class StateReader:
         if kept is None or kept.chart is not charts.get(kept.chart.id):
             kept = self._readings[text] = reading_from_json(text, charts)
         return kept
+
+
+def _with(old: dict[int, T], touched: set[int], fresh: dict[int, T]) -> dict[int, T]:
+    """A table after some of its rows were read again, in the order of their ids."""
+    new = {k: fresh.get(k, v) for k, v in old.items() if k not in touched or k in fresh}
+    came = {k: v for k, v in fresh.items() if k not in new}
+    return dict(sorted({**new, **came}.items())) if came else new

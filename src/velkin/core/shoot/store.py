@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import shutil
 import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
@@ -114,12 +115,29 @@ def _triggers(connection: sqlite3.Connection) -> list[str]:
     return parts
 
 
+def _touch_triggers() -> list[str]:
+    """Triggers of this connection alone that note which rows its changes touch, so that only those are read again."""
+    parts = ["CREATE TEMP TABLE touched (what TEXT NOT NULL, row INTEGER NOT NULL)"]
+    for table in _UNDOABLE:
+        for event, row in (("INSERT", "new"), ("UPDATE", "new"), ("DELETE", "old")):
+            parts.append(
+                f"CREATE TEMP TRIGGER touch_{event}_{table} AFTER {event} ON main.{table} BEGIN "
+                f"INSERT INTO touched VALUES ('{table}', {row}.rowid); END"
+            )
+    return parts
+
+
 class Store:
-    """An open shoot file. Use it from one thread."""
+    """An open shoot file. Use it from one thread at a time."""
 
     def __init__(self, path: Path, connection: sqlite3.Connection) -> None:
         self.path = path
         self._connection = connection
+        #: Why the shoot can be looked at only; empty where it can be changed.
+        self.look_only = ""
+        for statement in _touch_triggers():
+            connection.execute(statement)
+        self._version = self._data_version()
 
     # ---- opening ----------------------------------------------------------------------------------------------
 
@@ -211,7 +229,8 @@ class Store:
 
     @staticmethod
     def _connect(path: Path) -> sqlite3.Connection:
-        connection = sqlite3.connect(path, isolation_level=None, timeout=5.0)
+        # opened by one thread and used by another, never by two at once
+        connection = sqlite3.connect(path, isolation_level=None, timeout=5.0, check_same_thread=False)
         connection.row_factory = sqlite3.Row
         connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = FULL")
@@ -224,17 +243,47 @@ class Store:
         self._connection.close()
 
     def backup(self) -> None:
-        """A complete copy next to the shoot, replaced in one step."""
+        """A complete copy next to the shoot, replaced in one step; may be made while another thread changes the shoot."""
         target = backup_path(self.path)
         partial = target.with_name(target.name + ".part")
         try:
-            with contextlib.closing(sqlite3.connect(partial)) as copy:
-                self._connection.backup(copy)
+            with contextlib.closing(sqlite3.connect(partial)) as copy, contextlib.closing(sqlite3.connect(self.path)) as own:
+                own.backup(copy)
             os.replace(partial, target)
         except (sqlite3.Error, OSError) as error:
             with contextlib.suppress(OSError):
                 partial.unlink()
             raise ShootError(f"the backup copy could not be written ({error})", target) from error
+
+    # ---- what changed -----------------------------------------------------------------------------------------
+
+    def _data_version(self) -> int:
+        """A number that is another one after any other connection changed the file (SQLite's PRAGMA data_version)."""
+        with self._reading():
+            return int(self._connection.execute("PRAGMA data_version").fetchone()[0])
+
+    def touched(self) -> dict[str, set[int]] | None:
+        """Row ids by table that were changed since this was asked last; None where another connection changed the file too."""
+        version = self._data_version()
+        with self._reading():
+            if version != self._version:
+                self._version = version
+                self._connection.execute("DELETE FROM touched")
+                return None
+            found: dict[str, set[int]] = {}
+            for what, row in self._connection.execute("SELECT DISTINCT what, row FROM touched"):
+                found.setdefault(what, set()).add(row)
+            if found:
+                self._connection.execute("DELETE FROM touched")
+        return found
+
+    @contextlib.contextmanager
+    def _reading(self) -> Iterator[None]:
+        """What SQLite cannot read comes as an error of Velkin's."""
+        try:
+            yield
+        except sqlite3.Error as error:
+            raise ShootError(f"the shoot could not be read ({error}); nothing was changed in it", self.path) from error
 
     # ---- reading and changing ---------------------------------------------------------------------------------
 
@@ -243,8 +292,9 @@ class Store:
         self._connection.executemany(sql, values)
 
     def rows(self, sql: str, *values: object) -> list[sqlite3.Row]:
-        """The rows of a query."""
-        return self._connection.execute(sql, values).fetchall()
+        """The rows of a query. Raises ShootError when they cannot be read."""
+        with self._reading():
+            return self._connection.execute(sql, values).fetchall()
 
     def rows_at_once(self, columns: tuple[str, ...], source: str) -> list[dict[str, Any]]:
         """Rows of a query by column, fetched as one: fetched one by one each waits for whatever other threads compute.
@@ -252,7 +302,8 @@ class Store:
         Columns hold text, whole numbers or nothing; other numbers would lose their last digits on the way.
         """
         row = f"json_group_array(json_array({', '.join(columns)}))"
-        text = self._connection.execute(f"SELECT {row} FROM ({source})").fetchone()[0]
+        with self._reading():
+            text = self._connection.execute(f"SELECT {row} FROM ({source})").fetchone()[0]
         return [dict(zip(columns, values, strict=True)) for values in json.loads(text)]
 
     def run(self, sql: str, *values: object) -> int:
@@ -261,6 +312,8 @@ class Store:
 
     @contextlib.contextmanager
     def _transaction(self) -> Iterator[None]:
+        if self.look_only:
+            raise ShootError(self.look_only, self.path)
         try:
             self._connection.execute("BEGIN IMMEDIATE")
             self._connection.execute("PRAGMA defer_foreign_keys = ON")
@@ -332,6 +385,34 @@ class Store:
             self.run("UPDATE recording SET step = NULL")
             self.run("UPDATE steps SET undone = ? WHERE id = ?", undone, step)
         return label
+
+
+def restore(path: Path) -> Path:
+    """Put the backup copy in the place of a shoot that is closed; where the shoot's file lies now. Nothing is lost.
+
+    Raises
+    ------
+    ShootError
+        When there is no backup, it is damaged, or the folder cannot be written; then everything is as it was.
+    """
+    copy = backup_path(path)
+    if not copy.is_file():
+        raise ShootError("there is no backup copy of this shoot yet", copy)
+    Store.open(copy).close()  # a damaged one is refused
+    kept = path.with_name(f"{path.stem} (before restoring){path.suffix}")
+    number = 2
+    while os.path.lexists(kept):
+        kept, number = path.with_name(f"{path.stem} (before restoring {number}){path.suffix}"), number + 1
+    partial = path.with_name(path.name + ".part")
+    try:
+        shutil.copyfile(copy, partial)
+        os.replace(path, kept)
+        os.replace(partial, path)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            partial.unlink()
+        raise ShootError(f"the backup copy could not be put back ({error.strerror}); the shoot is as it was", path) from error
+    return kept
 
 
 def backup_path(path: Path) -> Path:

@@ -15,7 +15,7 @@ from velkin.core.tags.ledger import ASSIGN, CONVERT, LEAVE, Entry
 KEEP, CONVERT_NOW, GIVE, HOLD = "keep", "convert", "give", "hold"
 
 #: The decisions in the program's words.
-ACTION_WORDS = {KEEP: "keep", CONVERT_NOW: "convert on arrival", GIVE: "give it a space", HOLD: "hold for me"}
+ACTION_WORDS = {KEEP: "keep", CONVERT_NOW: "convert on arrival", GIVE: "assign a space", HOLD: "hold for me"}
 
 #: Every case, in words, with the decisions that make sense for it.
 CASES: dict[str, tuple[str, tuple[str, ...]]] = {

@@ -1,10 +1,14 @@
-"""What dropped or pasted files are for: a shoot to open, spaces, camera profiles, destinations, frames."""
+"""What happens to dropped and pasted files: a shoot is opened, profiles are kept, raw files, pictures and folders come into the shoot."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
 
+from velkin.app.actions.handoff import HandoffActions
+from velkin.app.actions.space import SpaceActions
+from velkin.app.context import Context
+from velkin.app.model.places import Page
 from velkin.core.errors import BadProfile
 from velkin.core.icc.read import LARGEST, parse
 
@@ -20,6 +24,38 @@ class Drop:
     profiles: list[Path]
     files: list[Path]
     destinations: list[Path]
+
+
+class Dropped:
+    """Takes files in."""
+
+    def __init__(self, context: Context, spaces: SpaceActions, handoffs: HandoffActions) -> None:
+        self._jobs = context.jobs
+        self._model = context.model
+        self._spaces = spaces
+        self._handoffs = handoffs
+
+    def take(self, paths: list[Path]) -> None:
+        """Take dropped or pasted files."""
+        drop = sorted_drop(paths, self._model.shoot is not None)
+        if drop.shoot is not None:
+            self._jobs.shoots.open(drop.shoot)
+            return
+        for path in drop.spaces:
+            if self._model.places.now.page is Page.TRY_ON:
+                self._spaces.try_file(path)
+            else:
+                self._spaces.keep_space_of(path)
+        for path in drop.destinations:
+            self._handoffs.destinations(path)
+        if drop.profiles:
+            self._jobs.shelf.bring(drop.profiles, self._on_shelf)
+        if drop.files:
+            self._jobs.importing.add_files(drop.files)
+
+    def _on_shelf(self, came: list[Path]) -> None:
+        if came:
+            self._model.say(f"On the shelf now: {', '.join(p.name for p in came)}.")
 
 
 def sorted_drop(paths: list[Path], in_a_shoot: bool) -> Drop:

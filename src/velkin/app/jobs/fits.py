@@ -1,17 +1,20 @@
-"""Fitting with choices, from the window: reports, exports, variants, finished pictures. Each job runs on the service."""
+"""Fitting with choices, from the window: reports, exports, variants, finished pictures."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
-from velkin.app.jobs.charting import about
+from velkin.app.jobs.camera import Camera
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.jobs.shelf import ShelfJobs
+from velkin.app.jobs.work import Ground, Work, about
 from velkin.app.words import count
-from velkin.core.cameraprofiles.anyprofile import AnyProfile
+from velkin.core.cameraprofiles.anyprofile import AnyProfile, check_camera, load_any
 from velkin.core.cameraprofiles.export import ExportChoices, exported
 from velkin.core.cameraprofiles.fit import FitRequest, Fitted, fit, stamped
 from velkin.core.cameraprofiles.matrices import built_in
@@ -25,9 +28,6 @@ from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.shoot.state import Frame
 from velkin.core.spectra import Illuminant
-
-if TYPE_CHECKING:
-    from velkin.app.jobs.desk import Desk
 
 
 @dataclass(frozen=True)
@@ -62,43 +62,39 @@ class FitReport:
     colours: PatchColours
 
 
-class Fitting(QObject):
+class Fits(Work):
     """The fitting jobs of the window."""
 
     report_ready = pyqtSignal(int, object)  # frame, FitReport or VelkinError
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._wish = 0
+    def __init__(self, ground: Ground, shelf: ShelfJobs, camera: Camera) -> None:
+        super().__init__(ground)
+        self._shelf = shelf
+        self._camera = camera
 
     def name_for(self, frame: Frame) -> str:
         """A name from which camera and light are known next month."""
-        light = self._desk.model.state.light_of(frame.id)
+        light = self._model.state.light_of(frame.id)
         camera = frame.facts.model or "Camera"
         return light.name if camera in light.name else f"{camera}, {light.name}"
 
     def report(self, frame: int, kept: JudgedReading, wish: FitWish) -> None:
         """Fit every model with these choices; the newest wish wins. It comes as `report_ready`."""
-        self._wish += 1
-        number, state = self._wish, self._desk.model.state
+        state = self._model.state
         first = self.request(state.frames[frame], kept, wish, wish.light)
         second = None
         if wish.second is not None and wish.second in state.readings:
             second = self.request(state.frames[wish.second], state.readings[wish.second], wish, None)
         facts = state.frames[frame].raw
 
-        def work() -> FitReport | None:
-            if number != self._wish:
-                return None
+        def work(job: Job) -> FitReport:
             refuse_unusable(kept.judgements)
             return FitReport(wish, fit(first, second), patch_colours(first, facts.as_shot))
 
         def done(result: Any) -> None:
-            if result is not None and number == self._wish:
-                self.report_ready.emit(frame, about(result, facts.path))
+            self.report_ready.emit(frame, about(result, facts.path))
 
-        self._desk.service.do(work, done)
+        self._lanes.start(Lane.HAND, work, done, name="Fitting", purpose="fit report")
 
     def request(self, frame: Frame, kept: JudgedReading, wish: FitWish, light: Illuminant | None) -> FitRequest:
         """What is to be fitted on a frame's reading with a person's choices."""
@@ -117,7 +113,7 @@ class Fitting(QObject):
 
     def plain_request(self, frame: int, kept: JudgedReading) -> FitRequest:
         """What is to be fitted on a frame's reading without any choice."""
-        return self.request(self._desk.model.state.frames[frame], kept, FitWish(), None)
+        return self.request(self._model.state.frames[frame], kept, FitWish(), None)
 
     def stamp(self, profile: CameraProfile) -> CameraProfile:
         """The profile with the time it was made, now."""
@@ -137,7 +133,7 @@ class Fitting(QObject):
     ) -> None:
         """Write a profile in several formats, and with `picture` the TIFF of camera numbers that ICC and .cube take."""
 
-        def work() -> list[str]:
+        def work(job: Job) -> list[str]:
             stem = name_by_pattern(pattern, profile, f"{datetime.now():%Y-%m-%d}")
             folder.mkdir(parents=True, exist_ok=True)
             files = [(folder / f"{stem}{suffix}", exported(profile, suffix, choices).data) for suffix in suffixes]
@@ -152,53 +148,64 @@ class Fitting(QObject):
                 write_whole(out, data, replace_old)
             return [out.name for out, _ in files]
 
-        def done(result: Any) -> None:
-            if isinstance(result, VelkinError):
-                self._desk.model.report(result)
-            else:
-                self._desk.model.notice.emit(f"Written to {folder}: {', '.join(result)}.")
+        def done(names: list[str]) -> None:
+            self._model.say(f"Written to {folder}: {', '.join(names)}.")
 
-        self._desk.service.do(work, done)
+        self._aside(Lane.HAND, work, done, name="Writing the profile")
 
     def fit_picture(self, path: Path, chart: Chart) -> None:
         """Fit on a finished picture of a chart; the profile goes onto the shelf, with a word on what the picture went through."""
         from velkin.core.cameraprofiles.picture_fit import fit_picture_file
 
-        def work() -> tuple[CameraProfile, str]:
-            image, scale = pixels_of(path)
-            kept = read_found(image, charts_in(image, chart, scale)[0], scale)
-            fitted, said = fit_picture_file(path, kept.even_light(kept.is_uneven), path.stem)
+        def work(job: Job) -> tuple[CameraProfile, str]:
+            try:
+                image, scale = pixels_of(path)
+                kept = read_found(image, charts_in(image, chart, scale)[0], scale)
+                fitted, said = fit_picture_file(path, kept.even_light(kept.is_uneven), path.stem)
+            except VelkinError as error:
+                raise about(error, path) from error
             return self.stamp(fitted.of("auto")), said
 
-        def done(result: Any) -> None:
-            if isinstance(result, VelkinError):
-                self._desk.model.report(about(result, path))
-                return
+        def done(result: tuple[CameraProfile, str]) -> None:
             profile, said = result
-            self._desk.shelving.add(profile)
+            self._shelf.add(profile)
             words = f"{profile.name} is on the shelf: mean ΔE {profile.figures.mean:.1f} on the chart."
             if said:
-                self._desk.model.report(f"{words} {said}")
+                self._model.report(f"{words} {said}")
             else:
-                self._desk.model.notice.emit(words)
+                self._model.say(words)
 
-        self._desk.service.do(work, done)
+        self._aside(Lane.HAND, work, done, name="Fitting on a picture")
+
+    def import_profile(self, path: Path, frames: tuple[int, ...]) -> None:
+        """Read a profile file, put it on the shelf and give it to frames."""
+        cameras = [self._model.state.frames[f].facts.unique for f in frames if self._model.state.frames[f].is_raw]
+
+        def work(job: Job) -> AnyProfile:
+            profile = load_any(path)
+            for camera in cameras:
+                check_camera(profile, camera)
+            return profile
+
+        def done(profile: AnyProfile) -> None:
+            self._shelf.bring([path])
+            self.keep(profile, frames)
+
+        self._aside(Lane.HAND, work, done, name="Reading the profile")
 
     def keep(self, profile: AnyProfile, frames: tuple[int, ...]) -> None:
         """Add a profile to the shoot and give it to frames; one that the shoot has already is given."""
-        state = self._desk.model.state
+        state = self._model.state
         same = next((i for i, p in state.profiles.items() if p == profile), None)
         if same is not None:
-            self._desk.give_profile(same, frames)
+            self._camera.give_profile(same, frames)
             return
         fitting = tuple(f for f in frames if profile.camera in ("", state.frames[f].facts.unique))
         if not fitting:
-            self._desk.model.report(
-                f"{profile.name} was made for {profile.camera}; the chosen frames come from another camera."
-            )
+            self._model.report(f"{profile.name} was made for {profile.camera}; the selected frames come from another camera.")
             return
-        if self._desk.command(lambda shoot: shoot.add_profile(profile, fitting)):
-            self._desk.model.notice.emit(f"{profile.name} was given to {count(len(fitting), 'frame')}.")
+        if self._command(lambda shoot: shoot.add_profile(profile, fitting)):
+            self._model.say(f"{profile.name} was given to {count(len(fitting), 'frame')}.")
 
 
 def camera_tiff(frame: Frame, profile: AnyProfile, encoding: str) -> bytes:

@@ -8,8 +8,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 
+from velkin.app.jobs.lanes import Job as Aside
+from velkin.app.jobs.lanes import Lane
+from velkin.app.jobs.shares import share_outside
+from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import count
 from velkin.core.errors import VelkinError
 from velkin.core.handoff.destination import Destination
@@ -17,12 +21,10 @@ from velkin.core.icc.space import Space
 from velkin.core.shoot.shoot import Shoot
 
 if TYPE_CHECKING:
-    from velkin.app.jobs.desk import Desk
     from velkin.core.handoff.jobs import Job, Plan
     from velkin.core.handoff.preflight import Concern
     from velkin.core.handoff.run import Control, Done, Pace
     from velkin.core.shoot.handoff_commands import KeptRun
-    from velkin.core.shoot.state import State
 
 #: What a run's stages are called.
 STAGES = {"decoding": "reading", "rendering": "rendering", "writing": "writing", "checking": "reading back"}
@@ -37,7 +39,7 @@ class Ended:
     cancelled: bool
 
 
-class HandingOff(QObject):
+class Handoff(Work):
     """The hand-off of the open shoot; one run at a time."""
 
     concerns_changed = pyqtSignal()
@@ -47,13 +49,12 @@ class HandingOff(QObject):
     ended = pyqtSignal(object)  # Ended
     pause_changed = pyqtSignal(bool)
     _stage_from_worker = pyqtSignal(object, str)
-    _done_from_worker = pyqtSignal(object, int, int)
+    _done_from_worker = pyqtSignal(object)
     _concerns_from_worker = pyqtSignal(int, object)
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
+    def __init__(self, ground: Ground) -> None:
+        super().__init__(ground)
+        self._job: Aside | None = None
         self._control: Control | None = None
         self.pace: Pace | None = None
         #: What the last run of this shoot did, in the order it was done, and its number in the shoot's memory.
@@ -78,17 +79,17 @@ class HandingOff(QObject):
 
     def set_destination(self, destination: Destination, space: Space | None = None) -> bool:
         """Change a destination; whether it was done."""
-        return self._desk.command(lambda s: s.set_destination(destination, space))
+        return self._command(lambda s: s.set_destination(destination, space))
 
     def add(self, pairs: list[tuple[Destination, Space | None]]) -> list[str]:
         """Add destinations; their ids, none where it was refused."""
         made: list[str] = []
-        self._desk.command(lambda s: made.extend(s.add_destinations(pairs)))
+        self._command(lambda s: made.extend(s.add_destinations(pairs)))
         return made
 
     def remove(self, identifier: str) -> None:
         """Take a destination away."""
-        self._desk.command(lambda s: s.remove_destination(identifier))
+        self._command(lambda s: s.remove_destination(identifier))
 
     # ---- before the start -------------------------------------------------------------------------------------
 
@@ -108,20 +109,24 @@ class HandingOff(QObject):
         wish, state, home, frames, changed_too = self._wish, shoot.state, shoot.path.parent, self._asked, self.changed_too
         self.concerns = None
         self.concerns_changed.emit()
-        shares = _Shares(self._desk, state)
 
-        def work() -> None:
-            if wish != self._wish:
-                return
+        def share(frame: int, destination: Destination) -> float | None:
+            try:
+                path = state.toward_destination(frame, destination)
+            except (VelkinError, KeyError):
+                return None
+            return share_outside(self._sources, state.frames[frame], path)
+
+        def work(job: Aside) -> None:
             try:
                 plan = planned(state, home, frames, state.ticked(), changed_too=changed_too)
             except VelkinError:
                 self._concerns_from_worker.emit(wish, ())  # the start says it
                 return
-            found = concerns_of(state, plan, shares.of, changed_too, lambda: wish != self._wish)
+            found = concerns_of(state, plan, share, changed_too, lambda: job.stopped)
             self._concerns_from_worker.emit(wish, tuple(found))
 
-        self._desk.service.do_aside(work, lambda _: None)
+        self._lanes.start(Lane.ROOM, work, purpose="before the hand-off")
 
     def _concerned(self, wish: int, found: tuple[Concern, ...]) -> None:
         if wish == self._wish:
@@ -169,7 +174,12 @@ class HandingOff(QObject):
 
         self._starting = True  # folders may be slow to look into
         self._wish += 1
-        self._desk.service.do_aside(lambda: planned(state, home, frames, state.ticked(), changed_too=changed_too), done)
+        self._lanes.start(
+            Lane.HANDOFF,
+            lambda job: planned(state, home, frames, state.ticked(), changed_too=changed_too),
+            done,
+            name="Looking at folders and names",
+        )
 
     def _carry_out(self, shoot: Shoot, plan: Plan, frames: tuple[int, ...], replacing: int) -> None:
         from velkin.core.handoff.jobs import UNKNOWN
@@ -188,9 +198,7 @@ class HandingOff(QObject):
                 "numbers mean. Decide on the Source bench."
             )
         if not plan.jobs:
-            self._model.notice.emit(
-                "Nothing was left to write: every file is there already, or its frame waits for a decision."
-            )
+            self._model.say("Nothing was left to write: every file is there already, or its frame waits for a decision.")
         self._begin(shoot, list(plan.jobs))
 
     def retry(self) -> None:
@@ -221,8 +229,8 @@ class HandingOff(QObject):
         shoot = self._model.shoot
         return None if shoot is None or self.running else shoot.interrupted()
 
-    def go_on_after_crash(self) -> None:
-        """Go on with the interrupted run where it stopped."""
+    def resume(self) -> None:
+        """Resume the interrupted run where it stopped."""
         from velkin.core.handoff.journal import close_account, jobs_left
 
         shoot, kept = self._model.shoot, self.interrupted()
@@ -234,7 +242,7 @@ class HandingOff(QObject):
         except VelkinError as error:
             self._model.report(error)
             return
-        self._model.notice.emit(
+        self._model.say(
             f"{count(len(finished), 'file')} of the interrupted hand-off {'was' if len(finished) == 1 else 'were'} finished and checked."
         )
         if jobs:
@@ -246,7 +254,7 @@ class HandingOff(QObject):
         """Do not go on with the interrupted run; what it wrote stays."""
         kept = self.interrupted()
         if kept is not None:
-            self._desk.command(lambda s: s.give_up(kept.id))
+            self._command(lambda s: s.give_up(kept.id))
 
     def _begin(self, shoot: Shoot, jobs: list[Job]) -> None:
         from velkin.core.handoff.journal import Journal
@@ -262,13 +270,14 @@ class HandingOff(QObject):
         control = self._control = Control()
         self.pace, self.results, self.last_run = Pace(len(jobs)), [], journal.run
         self.started.emit(jobs)
-        self._desk.progress.emit("Handing off", 0, len(jobs))
 
-        def work() -> str:
+        def work(job: Aside) -> str:
             number = 0
+            job.tell(0, len(jobs))
             try:
                 for number, done in enumerate(run(jobs, control, self._stage_from_worker.emit, journal), start=1):
-                    self._done_from_worker.emit(done, number, len(jobs))
+                    self._done_from_worker.emit(done)
+                    job.tell(number, len(jobs))
             finally:
                 if self._leaving and number < len(jobs):
                     journal.leave()
@@ -276,7 +285,8 @@ class HandingOff(QObject):
                     journal.end(number < len(jobs))
             return journal.trouble
 
-        self._desk.service.do_aside(work, self._ended)
+        self._job = self._lanes.start(Lane.HANDOFF, work, self._ended, name="Handing off", cancellable=True)
+        self._job.on_cancel = self.cancel
 
     def pause(self, on: bool) -> None:
         """Begin no more files for now, or go on."""
@@ -300,27 +310,29 @@ class HandingOff(QObject):
         self._leaving = True
         self.cancel()
 
-    def _one_done(self, done: Done, number: int, total: int) -> None:
+    def _one_done(self, done: Done) -> None:
         self.results.append(done)
         if self.pace is not None:
             self.pace.finished()
         if self._leaving:
             return
         self.file.emit(done)
-        self._desk.progress.emit("Handing off", number, total)
 
     def _ended(self, result: Any) -> None:
         cancelled = self._control is not None and self._control.cancelled
         self._control = None
         if self._leaving:
             return
-        self._desk.progress.emit("", 0, 0)
         if isinstance(result, VelkinError) or result:
             self._model.report(result if isinstance(result, VelkinError) else result[:1].upper() + result[1:] + ".")
         good = sum(d.ok for d in self.results)
         self.ended.emit(Ended(good, len(self.results) - good, cancelled))
         if self._model.shoot is not None:
             self._model.changes()
+
+    def stop(self) -> None:
+        """Look for nothing more."""
+        self._look_soon.stop()
 
     def forget(self) -> None:
         """Another shoot is open."""
@@ -351,36 +363,16 @@ class HandingOff(QObject):
             self._model.report(error)
             return
 
-        def work() -> Path:
+        def work(job: Aside) -> Path:
             full = with_pictures(receipt)
             write_whole(out, as_pdf(full) if out.suffix.lower() == ".pdf" else as_html(full).encode(), True)
             return out
 
         def finished(result: Any) -> None:
-            self._desk.progress.emit("", 0, 0)
             if isinstance(result, VelkinError):
                 self._model.report(result)
             else:
-                self._model.notice.emit(f"The receipt was written: {result}")
+                self._model.say(f"The receipt was written: {result}")
             done()
 
-        self._desk.progress.emit("Writing the receipt", 0, 1)
-        self._desk.service.do(work, finished)
-
-
-class _Shares:
-    """About how much of frames lies outside destinations, from their small pictures."""
-
-    def __init__(self, desk: Desk, state: State) -> None:
-        self._desk, self._state = desk, state
-
-    def of(self, frame: int, destination: Destination) -> float | None:
-        from velkin.core.gamut.proof import count_outside
-        from velkin.core.render import eased, to_working
-
-        try:
-            path = self._state.toward_destination(frame, destination)
-            small = self._desk.service.small(self._state.frames[frame], path)
-            return count_outside(eased(to_working(small, path), path), path.proof).share
-        except (VelkinError, KeyError):
-            return None
+        self._lanes.start(Lane.HAND, work, finished, name="Writing the receipt")

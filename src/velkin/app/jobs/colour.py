@@ -11,9 +11,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QImage
 
+from velkin.app.jobs.importing import Importing
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import ASSIGN, CONVERT, count
 from velkin.core.conversion.convert import Conversion, lab_of, linear_in
 from velkin.core.conversion.effect import Effect, effect_of
@@ -24,14 +27,13 @@ from velkin.core.icc.transform import Intent
 from velkin.core.path import ColourPath
 from velkin.core.render import numbers_here
 from velkin.core.sampling import spread
-from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.arrivals import Arrival, look_at
 from velkin.core.shoot.outside import ShootOutside, shoot_outside
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.pins import Pin
 
 if TYPE_CHECKING:
-    from velkin.app.jobs.desk import Desk
-    from velkin.core.handoff.copies import CopyWish
+    from velkin.core.handoff.copies import Copied, CopyWish
 
 
 @dataclass(frozen=True)
@@ -45,97 +47,88 @@ class Forecast:
     effects: tuple[Effect, ...]
 
 
-class Deciding(QObject):
+class Colour(Work):
     """Decisions about colour."""
 
     forecast_ready = pyqtSignal(object)  # Forecast
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._model = desk.model
-        self._wish = 0
+    def __init__(self, ground: Ground, importing: Importing) -> None:
+        super().__init__(ground)
+        self._importing = importing
 
     # ---- decisions --------------------------------------------------------------------------------------------
 
     def _said(self, frames: tuple[int, ...], words: str) -> None:
-        self._model.notice.emit(f"{count(len(frames), 'frame')}: {words}. The source files are not touched.")
+        self._model.say(f"{count(len(frames), 'frame')}: {words}. The source files are not touched.")
 
     def assign(self, frames: tuple[int, ...], space: Space) -> None:
         """Give frames a space."""
-        if self._desk.command(lambda s: s.assign(frames, space)):
+        if self._command(lambda s: s.assign(frames, space)):
             self._said(frames, f"{space.name} assigned, {ASSIGN}")
 
     def convert(self, frames: tuple[int, ...], space: Space, intent: Intent, black_point: bool) -> None:
         """Convert frames to a space."""
-        if self._desk.command(lambda s: s.convert(frames, space, intent, black_point)):
+        if self._command(lambda s: s.convert(frames, space, intent, black_point)):
             self._said(frames, f"converted to {space.name}, {CONVERT}")
 
     def give_and_convert(self, frames: tuple[int, ...], given: Space, to: Space) -> None:
         """Give frames a space, then convert them."""
-        if self._desk.command(lambda s: s.give_and_convert(frames, given, to)):
+        if self._command(lambda s: s.give_and_convert(frames, given, to)):
             self._said(frames, f"{given.name} assigned, then converted to {to.name}")
 
     def leave(self, frames: tuple[int, ...]) -> None:
         """Keep held frames as they came."""
-        if self._desk.command(lambda s: s.leave(frames)):
+        if self._command(lambda s: s.leave(frames)):
             self._said(frames, "left as they came; copies of them are written without a new tag")
 
     def go_back(self, frame: int, entries: int) -> None:
         """Take a ledger back."""
-        self._desk.command(lambda s: s.go_back(frame, entries))
+        self._command(lambda s: s.go_back(frame, entries))
 
     def copy_ledger(self, source: int, frames: tuple[int, ...]) -> None:
         """Copy a ledger to other frames."""
         others = [f for f in frames if f != source]
         if not others:
-            self._model.notice.emit("Choose the frames that are to take this ledger too: Ctrl+click in the frames panel.")
+            self._model.say("Choose the frames that are to take this ledger too: Ctrl+click in the frames panel.")
             return
         took: list[int] = []
-        if self._desk.command(lambda s: took.extend(s.copy_ledger(source, others))):
+        if self._command(lambda s: took.extend(s.copy_ledger(source, others))):
             left = len(others) - len(took)
             extra = f" {count(left, 'frame')} of another colour model kept their own." if left else ""
-            self._model.notice.emit(f"The ledger was copied to {count(len(took), 'frame')}.{extra}")
+            self._model.say(f"The ledger was copied to {count(len(took), 'frame')}.{extra}")
 
     def choose_page(self, frame: int, page: int) -> None:
         """Look at another picture of a file that holds several."""
         path = self._model.state.frames[frame].path
 
-        def done(result: Any) -> None:
-            if isinstance(result, VelkinError):
-                self._model.report(result)
-            else:
-                self._desk.command(lambda s: s.choose_page(frame, result))
+        def done(arrival: Arrival) -> None:
+            self._command(lambda s: s.choose_page(frame, arrival))
 
-        self._desk.service.do(lambda: look_at(path, page), done)
+        self._aside(Lane.HAND, lambda job: look_at(path, page), done, name="Looking at the file")
 
     # ---- pins -------------------------------------------------------------------------------------------------
 
     def add_pin(self, frame: int, x: float, y: float) -> None:
         """Pin a point, in shares of the picture."""
         pins = self._model.state.frames[frame].pins
-        self._desk.command(lambda s: s.set_pins(frame, (*pins, Pin(x, y)), "add a pin to the pins"))
+        self._command(lambda s: s.set_pins(frame, (*pins, Pin(x, y)), "add a pin to the pins"))
 
     def change_pin(self, frame: int, index: int, pin: Pin | None) -> None:
         """Move a pin, give it another target, or (None) take it away."""
         pins = list(self._model.state.frames[frame].pins)
         if index < len(pins):
             pins[index : index + 1] = [] if pin is None else [pin]
-            self._desk.command(lambda s: s.set_pins(frame, tuple(pins)))
+            self._command(lambda s: s.set_pins(frame, tuple(pins)))
 
     # ---- forecasts --------------------------------------------------------------------------------------------
 
     def forecast(self, frame: int, path: ColourPath, space: Space, intent: Intent, black_point: bool) -> None:
         """Measure on a worker what a conversion of a frame would do; the newest wish wins."""
-        self._wish += 1
-        wish = self._wish
         source = self._model.state.frames[frame].path
         conversion = Conversion(path.here, space, intent, black_point)
 
-        def work() -> Forecast | None:
-            if wish != self._wish:
-                return None
-            numbers = numbers_here(self._desk.service.source(source, path.camera, True), path)
+        def work(job: Job) -> Forecast:
+            numbers = numbers_here(self._sources.source(source, path.camera, True), path)
             flat = numbers.reshape(-1, numbers.shape[-1])
             outside = None
             if isinstance(space, RGBSpace):
@@ -145,32 +138,23 @@ class Deciding(QObject):
             few = spread(sample, 4000)
             return Forecast(frame, conversion, share, outside, effect_of(few[:4096], path.here, space))
 
-        def done(result: Any) -> None:
-            if isinstance(result, VelkinError):
-                self._model.report(result)
-            elif result is not None and wish == self._wish:
-                self.forecast_ready.emit(result)
-
-        self._desk.service.do(work, done)
+        self._aside(Lane.ROOM, work, self.forecast_ready.emit, purpose="forecast")
 
     def measure_shoot(self, spaces: tuple[RGBSpace, ...], tell: Callable[[list[ShootOutside]], None]) -> None:
         """Measure on a worker how much of the shoot each space cannot hold, from small pictures of its frames."""
-        state, service = self._model.state, self._desk.service
+        state, sources = self._model.state, self._sources
         frames = [(state.frames[f], state.path(f)) for f in state.order()]
 
         def pictures() -> Iterator[tuple[str, Any, ColourPath]]:
             for frame, path in frames:
                 with contextlib.suppress(VelkinError):
-                    yield frame.name, service.small(frame, path), path
+                    yield frame.name, sources.small(frame, path), path
 
-        def done(result: Any) -> None:
-            if isinstance(result, VelkinError):
-                self._model.report(result)
-            else:
-                with contextlib.suppress(RuntimeError):  # its sheet was closed in the meantime
-                    tell(result)
+        def done(result: list[ShootOutside]) -> None:
+            with contextlib.suppress(RuntimeError):  # its sheet was closed in the meantime
+                tell(result)
 
-        service.do(lambda: shoot_outside(pictures(), spaces), done)
+        self._aside(Lane.ROOM, lambda job: shoot_outside(pictures(), spaces), done, purpose="outside of the shoot")
 
     # ---- files ------------------------------------------------------------------------------------------------
 
@@ -182,37 +166,34 @@ class Deciding(QObject):
         path, source = state.path(frame), state.frames[frame].path
         start = path.start if path.camera.known else None  # type: ignore[union-attr]
 
-        def done(result: Any) -> None:
-            if isinstance(result, VelkinError):
-                self._model.report(result)
-                return
-            space = result.space.name if result.space is not None else "no tag"
-            how = "every number as it was" if result.in_place else f"{space} embedded"
-            lost = f", {100 * result.share_outside:.1f} % outside it" if result.share_outside else ""
-            self._model.notice.emit(f"{result.out.name} was written: {space}, {how}{lost}.")
+        def done(copied: Copied) -> None:
+            space = copied.space.name if copied.space is not None else "no tag"
+            how = "every number as it was" if copied.in_place else f"{space} embedded"
+            lost = f", {100 * copied.share_outside:.1f} % out of gamut" if copied.share_outside else ""
+            self._model.say(f"{copied.out.name} was written: {space}, {how}{lost}.")
 
-        self._desk.service.do(lambda: write_copy(source, start, path.steps, wish), done)
+        self._aside(Lane.HAND, lambda job: write_copy(source, start, path.steps, wish), done, name="Writing the copy")
 
     def retag(self, frame: int) -> None:
         """Give the source file itself the space that the ledger assigned; asked for by name only."""
         state = self._model.state
         f, path = state.frames[frame], state.path(frame)
 
-        def done(result: Any) -> None:
-            self._desk.service.read_again(f.path)
-            if isinstance(result, VelkinError):
-                self._model.report(result)
-            elif self._desk.command(lambda s: s.source_rewritten(frame, result)):
-                self._model.notice.emit(f"{f.path.name} itself is now tagged {path.here.name}; its numbers are the same.")
-
-        def work() -> Any:
+        def work(job: Job) -> Arrival:
             from velkin.core.handoff.copies import retag_source
 
             page = f.picture.page
             retag_source(f.path, path.here, page)
             return look_at(f.path, page)
 
-        self._desk.service.do(work, done)
+        def done(result: Arrival | VelkinError) -> None:
+            self._sources.read_again(f.path)
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+            elif self._command(lambda s: s.source_rewritten(frame, result)):
+                self._model.say(f"{f.path.name} itself is now tagged {path.here.name}; its numbers are the same.")
+
+        self._lanes.start(Lane.HAND, work, done, name="Tagging the source")
 
     def paste(self, image: QImage) -> None:
         """Take a picture from the clipboard into the shoot, as a file of its own beside it; the intake rules decide."""
@@ -222,13 +203,13 @@ class Deciding(QObject):
             return
         folder = shoot.path.parent / f"{shoot.path.stem} pasted"
         icc = bytes(image.colorSpace().iccProfile().data()) if image.colorSpace().isValid() else None
-        pixels = _pixels(image)
 
-        def work() -> Path:
+        def work(job: Job) -> Path:
             from velkin.core.files.encode import encode_numbers
             from velkin.core.files.picture import Picture
             from velkin.core.files.safely import write_whole
 
+            pixels = _pixels(image)
             try:
                 folder.mkdir(exist_ok=True)
             except OSError as error:
@@ -243,13 +224,7 @@ class Deciding(QObject):
             write_whole(out, data, False)
             return out
 
-        def done(result: Any) -> None:
-            if isinstance(result, VelkinError):
-                self._model.report(result)
-            else:
-                self._desk.arriving.add_files([result])
-
-        self._desk.service.do(work, done)
+        self._aside(Lane.HAND, work, lambda out: self._importing.add_files([out]), name="Pasting")
 
 
 def _outside(sample: Any, source: Space, destination: Space) -> float:

@@ -1,4 +1,4 @@
-"""Jobs with charts: finding, reading, snapping, fitting, averaging, measuring, printing. Each runs on the service."""
+"""Jobs with charts: finding, reading, snapping, fitting, averaging, measuring, printing."""
 
 from __future__ import annotations
 
@@ -6,12 +6,15 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
+from velkin.app.jobs.fits import Fits
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.jobs.work import Ground, Work, about
 from velkin.core.cameraprofiles.fit import fit
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.average import average_readings
@@ -24,33 +27,31 @@ from velkin.core.charts.refining import snap as snap_corners
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 
-if TYPE_CHECKING:
-    from velkin.app.jobs.desk import Desk
-
 Floats = NDArray[np.float64]
 
 
-class Charting(QObject):
+class Charts(Work):
     """The chart jobs of the window."""
 
     read_ready = pyqtSignal(int, object)  # frame, JudgedReading or VelkinError
     found = pyqtSignal(int, object)  # frame, list of FoundChart: every chart that lies in it
     fit_ready = pyqtSignal(int, object)  # frame, CameraProfile or VelkinError
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
+    def __init__(self, ground: Ground, fits: Fits) -> None:
+        super().__init__(ground)
+        self._fits = fits
 
-    def _do(self, frame: int, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
-        source = self._desk.model.state.frames[frame].path
-        self._desk.service.do(work, lambda result: done(about(result, source)))
+    def _do(self, frame: int, work: Callable[[], Any], done: Callable[[Any], None], name: str) -> None:
+        """Work that the hand waits for, on one frame; errors go to `done`, naming its file."""
+        source = self._model.state.frames[frame].path
+        self._lanes.start(Lane.HAND, lambda job: work(), lambda result: done(about(result, source)), name=name)
 
     def find(self, frame: int, chart: Chart) -> None:
         """Find every chart in a frame and read the surest; they come as `found` and `read_ready`."""
-        source = self._desk.model.state.frames[frame].path
+        source = self._model.state.frames[frame].path
 
         def work() -> tuple[list[FoundChart], JudgedReading]:
-            image = self._desk.service.half(source)
+            image = self._sources.half(source)
             charts = charts_in(image, chart, 0.5)
             return charts, read_found(image, charts[0], 0.5)
 
@@ -61,16 +62,16 @@ class Charting(QObject):
             self.found.emit(frame, result[0])
             self.read_ready.emit(frame, result[1])
 
-        self._do(frame, work, done)
+        self._do(frame, work, done, "Looking for the chart")
 
     def read(
         self, frame: int, chart: Chart, corners: Floats, choices: Choices, grid_error: float | None = None, snap: bool = False
     ) -> None:
         """Read the chart at corners, with `snap` after moving them to the patches' real edges; it comes as `read_ready`."""
-        source = self._desk.model.state.frames[frame].path
+        source = self._model.state.frames[frame].path
 
         def work() -> JudgedReading:
-            image = self._desk.service.half(source)
+            image = self._sources.half(source)
             at, error = corners, grid_error
             if snap:
                 snapped, error = snap_corners(image, corners * 0.5, chart)
@@ -79,22 +80,21 @@ class Charting(QObject):
                     raise VelkinError("no edges of patches are near enough to snap to; drag the corners closer first")
             return read_at(image, at, chart, 0.5, choices, error)
 
-        self._do(frame, work, lambda result: self.read_ready.emit(frame, result))
+        self._do(frame, work, lambda result: self.read_ready.emit(frame, result), "Reading the chart")
 
     def fit(self, frame: int, kept: JudgedReading) -> None:
-        """Fit a profile from a reading; it comes as `fit_ready` and is kept only by `Desk.keep_profile`."""
-        fitting = self._desk.fitting
-        request = fitting.plain_request(frame, kept)
+        """Fit a profile from a reading; it comes as `fit_ready` and is kept only by `Camera.keep_profile`."""
+        request = self._fits.plain_request(frame, kept)
 
         def work() -> CameraProfile:
             refuse_unusable(kept.judgements)
-            return fitting.stamp(fit(request).of("auto"))
+            return self._fits.stamp(fit(request).of("auto"))
 
-        self._do(frame, work, lambda result: self.fit_ready.emit(frame, result))
+        self._do(frame, work, lambda result: self.fit_ready.emit(frame, result), "Fitting")
 
     def others(self, frame: int) -> list[JudgedReading]:
         """The readings of the same chart in this frame's light that it can be averaged with."""
-        state = self._desk.model.state
+        state = self._model.state
         kept = state.readings.get(frame)
         if kept is None:
             return []
@@ -106,7 +106,7 @@ class Charting(QObject):
         others = self.others(frame)
         if not others:
             return None
-        kept = self._desk.model.state.readings[frame]
+        kept = self._model.state.readings[frame]
         reading = average_readings([kept.reading, *(o.reading for o in others)])
         return replace(kept, reading=reading, judgements=judge(reading, kept.chart, kept.grid_error))
 
@@ -115,7 +115,7 @@ class Charting(QObject):
         from velkin.core.charts.chart_file import chart_to_json
         from velkin.core.charts.print_chart import chart_pdf, chart_tiff
 
-        def work() -> list[str]:
+        def work(job: Job) -> list[str]:
             parts = ((".pdf", chart_pdf(chart)), (".tif", chart_tiff(chart)), (".json", chart_to_json(chart).encode()))
             outs = [folder / f"{chart.id} to print{suffix}" for suffix, _ in parts]
             for out in outs:
@@ -124,41 +124,25 @@ class Charting(QObject):
                 write_whole(out, data, False)
             return [out.name for out in outs]
 
-        def done(result: Any) -> None:
-            if isinstance(result, VelkinError):
-                self._desk.model.report(result)
-            else:
-                self._desk.model.notice.emit(
-                    f"Written to {folder.name}: {', '.join(result)}. Print without scaling, then measure it."
-                )
+        def done(names: list[str]) -> None:
+            self._model.say(f"Written to {folder.name}: {', '.join(names)}. Print without scaling, then measure it.")
 
-        self._desk.service.do(work, done)
+        self._aside(Lane.HAND, work, done, name="Writing the chart")
 
     def measure_print(self, chart: Chart, out: Path) -> None:
         """Let the stand-in instrument measure a print of a chart into a CGATS file, and keep the measured chart in the shoot."""
         from velkin.core.charts.chart_file import chart_to_cgats
         from velkin.sim.printing import measured_print
 
-        def work() -> Chart:
+        def work(job: Job) -> Chart:
             measured = measured_print(chart, out.stem)
             refuse_output(out, [], True)
             created = datetime.now().astimezone().isoformat(timespec="seconds")
             write_whole(out, chart_to_cgats(measured, "Velkin stand-in instrument", created).encode(), True)
             return measured
 
-        def done(result: Any) -> None:
-            if isinstance(result, VelkinError):
-                self._desk.model.report(result)
-            elif self._desk.model.shoot is None or self._desk.command(lambda s: s.keep_chart(result)):
-                self._desk.model.notice.emit(
-                    f"{result.name} was measured into {out.name} (simulated), and can be chosen as a chart."
-                )
+        def done(measured: Chart) -> None:
+            if self._model.shoot is None or self._command(lambda s: s.keep_chart(measured)):
+                self._model.say(f"{measured.name} was measured into {out.name} (simulated), and can be chosen as a chart.")
 
-        self._desk.service.do(work, done)
-
-
-def about(result: Any, source: Path) -> Any:
-    """An error names the file it is about."""
-    if isinstance(result, VelkinError) and result.file is None:
-        result.file = source
-    return result
+        self._aside(Lane.HAND, work, done, name="Measuring the print")

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import os
-import threading
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
-
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import count
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.reading_job import read_found
@@ -20,47 +18,42 @@ from velkin.core.errors import VelkinError
 from velkin.core.files.names import is_picture_name
 from velkin.core.files.raw import is_raw_name
 from velkin.core.shoot.arrivals import Arrival, Spotted, look_at
+from velkin.core.shoot.missing import missing_in
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import Frame
 
-if TYPE_CHECKING:
-    from velkin.app.jobs.desk import Desk
+
+@dataclass(frozen=True)
+class _Looked:
+    """Files that were looked at: those that can come in, and why others cannot."""
+
+    arrivals: list[Arrival]
+    reasons: list[str]
+    cancelled: bool
 
 
-class Arriving(QObject):
+class Importing(Work):
     """Takes files in and looks for chart and neutral frames among them."""
 
-    _looked = pyqtSignal(int, int)
-    _searched = pyqtSignal(int, int)
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self._desk = desk
-        self._cancel = threading.Event()
-        self._looked.connect(lambda done, total: desk.progress.emit("Looking at files", done, total))
-        self._searched.connect(lambda done, total: desk.progress.emit("Looking for charts", done, total))
-        #: What was left out of the last arrival, with the reasons.
+    def __init__(self, ground: Ground) -> None:
+        super().__init__(ground)
+        #: What was left out of the last import, with the reasons.
         self.left_out: list[str] = []
-
-    def cancel(self) -> None:
-        """Stop; what has come in stays."""
-        self._cancel.set()
 
     def add_files(self, paths: Iterable[Path]) -> None:
         """Take raw files, finished pictures and folders of them into the shoot."""
-        desk, model = self._desk, self._desk.model
+        model, wanted = self._model, list(paths)
         shoot = model.shoot
         if shoot is None:
             model.report("Make or open a shoot first (Shoot menu); files belong to a shoot.")
             return
-        self._cancel.clear()
 
-        def work() -> tuple[list[Arrival], list[str], bool]:
-            files, reasons = files_in(paths)
+        def work(job: Job) -> _Looked:
+            files, reasons = files_in(wanted)
             arrivals: list[Arrival] = []
 
             def one(path: Path) -> Arrival | str | None:
-                if self._cancel.is_set():
+                if job.stopped:
                     return None
                 try:
                     return look_at(path)
@@ -73,35 +66,31 @@ class Arriving(QObject):
                         arrivals.append(result)
                     elif result is not None:
                         reasons.append(result)
-                    self._looked.emit(number, len(files))
-            return arrivals, reasons, self._cancel.is_set()
+                    job.tell(number, len(files))
+            return _Looked(arrivals, reasons, job.stopped)
 
-        def done(result: Any) -> None:
-            desk.progress.emit("", 0, 0)
-            if isinstance(result, VelkinError):
-                model.report(result)
-            elif model.shoot is shoot:
-                self._take_in(shoot, *result)
+        def done(looked: _Looked) -> None:
+            if model.shoot is shoot:
+                self._take_in(shoot, looked)
 
-        desk.progress.emit("Looking at files", 0, 1)
-        desk.service.do(work, done)
+        self._aside(Lane.IMPORT, work, done, name="Looking at files", cancellable=True)
 
-    def _take_in(self, shoot: Shoot, arrivals: list[Arrival], reasons: list[str], cancelled: bool) -> None:
-        model = self._desk.model
+    def _take_in(self, shoot: Shoot, looked: _Looked) -> None:
+        model = self._model
         try:
-            added = shoot.add_frames(arrivals)
+            added = shoot.add_frames(looked.arrivals)
         except VelkinError as error:
             model.report(error)
             return
-        self.left_out = reasons
-        known = len(arrivals) - len(added)
+        reasons = self.left_out = looked.reasons
+        known = len(looked.arrivals) - len(added)
         words = [f"{count(len(added), 'frame')} added."]
         held = sum(model.state.frames[f].held for f in added)
         if held:
             words.append(f"{count(held, 'frame')} held: a decision waits on the Source bench.")
         if known:
             words.append(f"{count(known, 'file')} already in the shoot.")
-        if cancelled:
+        if looked.cancelled:
             words.append("Cancelled; the rest was left out.")
         if reasons:
             words.append(f"Left out {len(reasons)}: " + "; ".join(reasons[:2]) + ("; …" if len(reasons) > 2 else ""))
@@ -110,26 +99,53 @@ class Arriving(QObject):
         if added:
             model.select(added[0])
         model.changes()
-        (model.problem if reasons else model.notice).emit(" ".join(words))
+        (model.report if reasons else model.say)(" ".join(words))
         self.spot(tuple(added))
+
+    def find_missing(self, folder: Path) -> None:
+        """Look in a folder for the sources that are missing, by their bytes, and say where they lie now; one undoable step."""
+        model = self._model
+        shoot = model.shoot
+        if shoot is None:
+            return
+        frames = list(model.state.frames.values())
+
+        def work(job: Job) -> tuple[dict[int, Path], int]:
+            missing = [f for f in frames if not f.path.is_file()]
+            return missing_in(missing, folder, job.tell, lambda: job.stopped), len(missing)
+
+        def done(result: tuple[dict[int, Path], int]) -> None:
+            found, missing = result
+            if model.shoot is not shoot:
+                return
+            if not missing:
+                model.say("No source is missing.")
+            elif not found:
+                model.report(f"None of the {count(missing, 'missing source')} lies in {folder}; the shoot is as it was.")
+            elif self._command(lambda s: s.relocate_all(found)):
+                left = missing - len(found)
+                model.say(
+                    f"{count(len(found), 'missing source')} found in {folder.name}."
+                    + (f" {left} are still missing." if left else "")
+                )
+
+        self._aside(Lane.IMPORT, work, done, name="Looking for missing sources", cancellable=True)
 
     def spot(self, frames: tuple[int, ...]) -> None:
         """Look for chart frames and frames of a neutral card, mark them and keep what was read; one undoable step."""
-        desk, model = self._desk, self._desk.model
+        model = self._model
         shoot = model.shoot
         if shoot is None or not frames:
             return
-        self._cancel.clear()
-        wanted: list[Frame] = [
-            model.state.frames[f] for f in frames if model.state.frames[f].role == "subject" and model.state.frames[f].is_raw
-        ]
-        charts = list(model.state.charts.values())
+        state = model.state
+        wanted = [state.frames[f] for f in frames if state.frames[f].role == "subject" and state.frames[f].is_raw]
+        charts = list(state.charts.values())
+        if not wanted:
+            return
 
         def one(frame: Frame) -> Spotted | None:
-            if self._cancel.is_set():
-                return None
             try:
-                image = desk.service.half(frame.path)
+                image = self._sources.half(frame.path)
                 found = spot_chart(image, charts)
                 if found is not None:
                     return Spotted("chart", read_found(image, replace(found, corners=found.corners * 2.0), 0.5))
@@ -138,30 +154,28 @@ class Arriving(QObject):
             except VelkinError:
                 return None  # the viewer says it when the frame is shown
 
-        def work() -> dict[int, Spotted]:
+        def work(job: Job) -> dict[int, Spotted]:
             spotted = {}
             for number, frame in enumerate(wanted, start=1):
+                if job.stopped:
+                    break
+                job.give_way()  # a chart that is read by hand is not to wait for this
                 result = one(frame)
                 if result is not None:
                     spotted[frame.id] = result
-                self._searched.emit(number, len(wanted))
+                job.tell(number, len(wanted))
             return spotted
 
-        def done(result: Any) -> None:
-            desk.progress.emit("", 0, 0)
-            if isinstance(result, VelkinError) or model.shoot is not shoot or not result:
+        def done(spotted: dict[int, Spotted]) -> None:
+            if model.shoot is not shoot or not spotted:
                 return
-            if desk.command(lambda s: s.mark_spotted(result)):
-                charts_found = sum(s.role == "chart" for s in result.values())
-                parts = [
-                    count(n, f"{kind} frame")
-                    for n, kind in ((charts_found, "chart"), (len(result) - charts_found, "neutral"))
-                    if n
-                ]
-                model.notice.emit("Recognised and marked: " + " and ".join(parts) + ". Ctrl+Z takes the marks back.")
+            if self._command(lambda s: s.mark_spotted(spotted)):
+                charts_found = sum(s.role == "chart" for s in spotted.values())
+                kinds = ((charts_found, "chart"), (len(spotted) - charts_found, "neutral"))
+                parts = [count(n, f"{kind} frame") for n, kind in kinds if n]
+                model.say("Recognised and marked: " + " and ".join(parts) + ". Ctrl+Z takes the marks back.")
 
-        desk.progress.emit("Looking for charts", 0, max(len(wanted), 1))
-        desk.service.do(work, done)
+        self._aside(Lane.BACKGROUND, work, done, name="Looking for charts", cancellable=True)
 
 
 def files_in(paths: Iterable[Path]) -> tuple[list[Path], list[str]]:

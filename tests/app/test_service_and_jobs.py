@@ -9,16 +9,16 @@ import numpy as np
 import pytest
 from PyQt6.QtGui import QImage
 
-from velkin.app import service as service_module
+from velkin.app.flow import service as service_module
 from velkin.app.flow.drawing import Seen
 from velkin.app.flow.service import RenderService
 from velkin.app.main import make_application, open_window, settle
+from velkin.app.model.places import Page
 from velkin.core.cameraprofiles.export import ExportChoices
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
-from velkin.core.errors import FitRefused, VelkinError
 from velkin.core.files.raw import read_facts
 from velkin.core.path import ColourPath, built_in_stage
 from velkin.core.shoot.shoot import Shoot
@@ -110,29 +110,7 @@ def test_what_cannot_be_read_is_said(qtbot, service, tmp_path, path):
     assert drawn.args[2] == QImage()
 
 
-@pytest.mark.parametrize("error", [FitRefused("no"), OSError(5, "broken"), MemoryError(), np.linalg.LinAlgError("singular")])
-def test_work_that_fails_comes_back_as_an_error_of_velkins(qtbot, service, error):
-    came = []
-
-    def work():
-        raise error
-
-    service.do(work, came.append)
-    qtbot.waitUntil(lambda: bool(came), timeout=60000)
-    assert isinstance(came[0], VelkinError)
-
-
-def test_results_arrive_on_the_gui_thread(qtbot, service):
-    import threading
-
-    threads = []
-    service.do(threading.get_ident, lambda result: threads.append((result, threading.get_ident())))
-    qtbot.waitUntil(lambda: bool(threads), timeout=60000)
-    worker, receiver = threads[0]
-    assert receiver == threading.get_ident() != worker
-
-
-# ---- the desk ------------------------------------------------------------------------------------------------------------
+# ---- the jobs ------------------------------------------------------------------------------------------------------------
 
 
 @pytest.fixture
@@ -145,50 +123,51 @@ def profile(demo_frames):
 
 
 def test_profiles_go_out_and_come_back(window, ids, profile, tmp_path, qtbot):
-    window.desk.command(lambda s: s.add_profile(profile, [ids["north-0412"]]))
+    window.jobs.command(lambda s: s.add_profile(profile, [ids["north-0412"]]))
     frame = window.model.state.frames[ids["north-0412"]]
-    window.desk.fitting.export(profile, tmp_path, "north", [".json", ".dcp"], ExportChoices(), frame, False)
-    qtbot.waitUntil(lambda: "Written to" in window.notice.label.text(), timeout=60000)
+    window.jobs.fits.export(profile, tmp_path, "north", [".json", ".dcp"], ExportChoices(), frame, False)
+    qtbot.waitUntil(lambda: "Written to" in window.model.messages.latest, timeout=60000)
     assert (tmp_path / "north.dcp").exists()
     window.model.select(ids["lamp-0505"])
-    window.desk.import_profile(tmp_path / "north.json")
+    window.jobs.fits.import_profile(tmp_path / "north.json", window.model.selected)
+    qtbot.waitUntil(lambda: "was given to" in window.model.messages.latest, timeout=60000)
     mine = window.model.state.frames[ids["lamp-0505"]].profile
     assert window.model.state.profiles[mine] == profile
 
 
-def test_a_profile_for_another_camera_is_refused_with_the_reason(window, ids, profile, tmp_path):
+def test_a_profile_for_another_camera_is_refused_with_the_reason(qtbot, window, ids, profile, tmp_path):
     data = json.loads(profile.to_json()) | {"camera": "Another One"}
     (tmp_path / "other.json").write_text(json.dumps(data))
-    window.desk.import_profile(tmp_path / "other.json")
-    assert "made for Another One" in window.notice.label.text()
+    window.jobs.fits.import_profile(tmp_path / "other.json", window.model.selected)
+    qtbot.waitUntil(lambda: "made for Another One" in window.model.messages.latest, timeout=60000)
     assert not window.model.state.profiles
     (tmp_path / "broken.json").write_text("{")
-    window.desk.import_profile(tmp_path / "broken.json")
-    assert "broken.json" in window.notice.label.text()
+    window.jobs.fits.import_profile(tmp_path / "broken.json", window.model.selected)
+    qtbot.waitUntil(lambda: "broken.json" in window.model.messages.latest, timeout=60000)
     other = replace(profile, camera="Another One")
-    window.desk.command(lambda s: s.add_profile(other, []))
+    window.jobs.command(lambda s: s.add_profile(other, []))
     number = next(iter(window.model.state.profiles))
-    window.desk.give_profile(number, (ids["north-0412"],))
-    assert "from another camera" in window.notice.label.text()
+    window.jobs.camera.give_profile(number, (ids["north-0412"],))
+    assert "from another camera" in window.model.messages.latest
     assert window.model.state.frames[ids["north-0412"]].profile is None
 
 
 def test_giving_is_one_step_and_leaves_exposure_alone(window, ids, profile):
-    window.desk.set_exposure((ids["north-0413"],), 0.7)
+    window.jobs.camera.set_exposure((ids["north-0413"],), 0.7)
     light = window.model.state.light_of(ids["north-0413"])
-    window.desk.keep_profile(ids["north-0401"], profile, "", True)
+    window.jobs.camera.keep_profile(ids["north-0401"], profile, "", True)
     state = window.model.state
     assert all(state.frames[f].profile is not None for f in light.frames)
     assert state.frames[ids["north-0413"]].exposure == 0.7
-    assert "6 frames" in window.notice.label.text()
+    assert "6 frames" in window.model.messages.latest
     window.model.undo()
     assert all(window.model.state.frames[f].profile is None for f in light.frames)
 
 
 def test_returning_to_built_in_by_the_bench(window, ids, profile):
-    window.desk.keep_profile(ids["north-0401"], profile, "", True)
+    window.jobs.camera.keep_profile(ids["north-0401"], profile, "", True)
     window.model.select(ids["north-0412"])
-    bench = window.camera_bench
+    bench = window.benches.camera
     assert bench._figure.number.text() == f"ΔE {profile.figures.mean:.1f}"
     assert bench.balance.chart.isChecked() and bench._give.text() == "Give to other frames…"
     bench.balance.as_shot.click()
@@ -203,49 +182,51 @@ def test_returning_to_built_in_by_the_bench(window, ids, profile):
 
 
 def test_a_profile_is_chosen_from_the_list(window, ids, profile):
-    window.desk.keep_profile(ids["north-0401"], profile, "Kept", False)
+    window.jobs.camera.keep_profile(ids["north-0401"], profile, "Kept", False)
     window.model.select(ids["lamp-0505"])
-    combo = window.camera_bench._profile
+    combo = window.benches.camera._profile
     assert [combo.itemText(i).split("   ")[0] for i in range(combo.count())] == ["Built in", "Kept"]
-    window.camera_bench._profile_chosen(1)
+    window.benches.camera._profile_chosen(1)
     assert window.model.path().camera.profile == "Kept"
-    window.camera_bench._profile_chosen(0)
+    window.benches.camera._profile_chosen(0)
     assert window.model.path().camera.profile == ""
 
 
 def test_matching_the_chart_sets_the_exposure_of_its_greys(window, ids, profile):
-    window.desk.keep_profile(ids["north-0401"], profile, "", True)
+    window.jobs.camera.keep_profile(ids["north-0401"], profile, "", True)
     window.model.select(ids["north-0412"])
-    window.camera_bench._match_exposure()
+    window.benches.camera._match_exposure()
     assert window.model.frame.exposure == pytest.approx(np.log2(profile.exposure), abs=0.006)
 
 
 def test_hand_off_needs_a_ticked_destination_and_a_name(window):
-    bench = window.handoff_bench
+    window.actions_.open_stop("handoff")
+    bench = window.benches.handoff
     bench.ticks["web"].setChecked(False)
     assert not window.model.state.ticked()
     assert not bench.run_button.isEnabled()
-    window.desk.handoff.start(bench.frames())
-    assert "No destination is ticked" in window.notice.label.text()
+    window.jobs.handoff.start(bench.to_write())
+    assert "No destination is ticked" in window.model.messages.latest
     bench.ticks["web"].setChecked(True)
     assert bench.run_button.isEnabled()
-    window.handoffs.destinations("web")
-    room = window.handoffs._destinations
+    window.actions_.handoff.destinations("web")
+    room = window.navigator.made(Page.DESTINATIONS)
     room.form.pattern.setText("a/{name}")
     room.form._edited()
-    assert "no folder takes" in window.notice.label.text()
+    assert "no folder takes" in window.model.messages.latest
     assert window.model.state.destinations[0].pattern == "{name}"
     assert room.form.pattern.text() == "{name}"
 
 
 def test_handing_off_twice_numbers_the_names_and_another_shoot_waits(qtbot, window, ids, demo_shoot):
-    window.handoff_bench._which.button(2).setChecked(True)
+    window.actions_.open_stop("handoff")
+    window.benches.handoff._which.button(2).setChecked(True)
     window.model.select(ids["north-0402"])
     for _ in range(2):
-        with qtbot.waitSignal(window.desk.handoff.ended, timeout=60000):
-            window.handoff_bench.start()
-            assert not window.desk.open_shoot(demo_shoot)
-            assert "A hand-off is running" in window.notice.label.text()
+        with qtbot.waitSignal(window.jobs.handoff.ended, timeout=60000):
+            window.benches.handoff.start()
+            window.jobs.shoots.open(demo_shoot)
+            assert "A hand-off is running" in window.model.messages.latest
     folder = window.model.shoot.path.parent / "web"
     assert sorted(p.name for p in folder.iterdir()) == ["north-0402-2.jpg", "north-0402.jpg"]
     assert [w.ok for w in window.model.written()] == [True, True]
@@ -256,22 +237,22 @@ def test_a_folder_is_taken_in_without_what_is_no_raw_file(qtbot, window, tmp_pat
     shoot_chart(tmp_path / "card" / "one.dng", seed=21)
     shoot_chart(tmp_path / "card" / "sub" / "two.DNG", seed=22)
     (tmp_path / "card" / "three.txt").write_text("x")
-    window.dropped([tmp_path / "card"])
+    window.actions_.dropped.take([tmp_path / "card"])
     qtbot.waitUntil(lambda: len(window.model.state.frames) == 14, timeout=60000)
-    assert "2 frames added" in window.notice.label.text()
-    window.dropped([tmp_path / "card"])
-    qtbot.waitUntil(lambda: "2 files already" in window.notice.label.text(), timeout=60000)
+    assert "2 frames added" in window.model.messages.latest
+    window.actions_.dropped.take([tmp_path / "card"])
+    qtbot.waitUntil(lambda: "2 files already" in window.model.messages.latest, timeout=60000)
     assert len(window.model.state.frames) == 14
 
 
 def test_lights_are_renamed_moved_and_removed_with_undo(window, ids):
     frame = window.model.frame
-    window.desk.command(lambda s: s.rename_light(frame.light, "Window, March"))
+    window.jobs.command(lambda s: s.rename_light(frame.light, "Window, March"))
     assert window.path_bar.buttons["camera"].stop().value == "built-in profile"
     assert window.model.state.lights[0].name == "Window, March"
     window.menu.by_name["Move to a new light"].trigger()
     assert len(window.model.state.lights) == 3
-    window.frame_actions.remove()
+    window.actions_.frame.remove()
     assert frame.id not in window.model.state.frames
     assert window.model.current is not None
     for _ in range(3):
@@ -307,7 +288,7 @@ def test_a_shoot_that_cannot_be_opened_leaves_an_empty_window(qtbot, tmp_path):
     (tmp_path / "bad.velkin").write_bytes(b"x" * 200)
     empty = open_window(tmp_path / "bad.velkin")
     assert empty.model.shoot is None
-    assert "not a Velkin shoot" in empty.notice.label.text()
+    assert "not a Velkin shoot" in empty.model.messages.latest
     empty.close()
 
 

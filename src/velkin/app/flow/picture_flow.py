@@ -1,0 +1,284 @@
+"""From the model's path to what the viewer shows: the frame at hand is asked for as it is to be seen, and what comes back is told.
+
+There is one picture flow in a window. The newest wish wins; one render is under way at a time, and what a drag asks for meanwhile waits
+as one wish. Numbers of another frame or path are never left standing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from velkin.app.flow.drawing import Measured, Rendered, Seen
+from velkin.app.flow.readout import PinNumbers, numbers_under, read_pin
+from velkin.app.flow.service import RenderService
+from velkin.app.flow.stops import Stop, stops_of
+from velkin.app.model.places import Page
+from velkin.app.model.shoot_model import ShootModel
+from velkin.core.errors import VelkinError
+from velkin.core.path import ColourPath
+from velkin.core.tags.ledger import CONVERT
+from velkin.core.tags.pins import Pin
+
+#: After so long without its picture a frame's place says that it is being read, milliseconds.
+_PATIENCE = 150
+
+
+@dataclass(frozen=True)
+class Geometry:
+    """How the viewer holds the picture.
+
+    Attributes
+    ----------
+    fitted : (width, height)
+        Device pixels of the whole picture when it is fitted.
+    visible : (left, top, width, height) or None
+        What is visible when zoomed in, as shares of the picture.
+    scale : float
+        Device pixels per picture pixel.
+    """
+
+    fitted: tuple[int, int] = (0, 0)
+    visible: tuple[float, float, float, float] | None = None
+    scale: float = 1.0
+
+
+@dataclass(frozen=True)
+class PinsRead:
+    """What the pins of the frame at hand read.
+
+    Attributes
+    ----------
+    pins : tuple of Pin
+    now : list of PinNumbers
+        Along the frame's path as it is.
+    after : list of PinNumbers
+        Along the path with the decision that is tried; empty while none is.
+    path : ColourPath
+    """
+
+    pins: tuple[Pin, ...]
+    now: list[PinNumbers]
+    after: list[PinNumbers]
+    path: ColourPath
+
+
+class PictureFlow(QObject):
+    """What is seen of the frame at hand: its picture, its numbers, its stops."""
+
+    shown = pyqtSignal(object)  # Rendered
+    reading = pyqtSignal(str)  # the name of the frame whose picture is awaited; empty when it is there or there is none
+    failed = pyqtSignal(str)  # why there is no picture
+    measured_changed = pyqtSignal()
+    stops_changed = pyqtSignal(object)  # list of Stop
+    pointed_changed = pyqtSignal(object)  # four texts: place, here, Lab, there
+    pins_changed = pyqtSignal(object)  # PinsRead, or None while they cannot be read
+
+    def __init__(self, model: ShootModel, service: RenderService) -> None:
+        super().__init__()
+        self._model = model
+        self._service = service
+        self.rendered: Rendered | None = None
+        self.measured: Measured | None = None
+        #: How the viewer holds the picture; the viewer sets it.
+        self.geometry: Callable[[], Geometry] = Geometry
+        #: The point under the pointer, in full-size pixels.
+        self.pointer: tuple[float, float] | None = None
+        #: What the pins read; None until the picture is there.
+        self.pins: PinsRead | None = None
+        #: Why the frame at hand has no picture; empty when it has one or it is awaited.
+        self.problem = ""
+        self._awaited: int | None = None
+        self._patience = QTimer(self)
+        self._patience.setSingleShot(True)
+        self._patience.setInterval(_PATIENCE)
+        self._patience.timeout.connect(self._still_waiting)
+        self._sharper_due = QTimer(self)
+        self._sharper_due.setSingleShot(True)
+        self._sharper_due.setInterval(40)  # while one zooms or pans, what is there is enough
+        self._sharper_due.timeout.connect(self.request)
+        model.opened.connect(self._opened)
+        model.changed.connect(lambda _: self.request())
+        model.selection_changed.connect(self.request)
+        model.places.changed.connect(lambda _: self._place_changed())
+        for changed in (model.before_changed, model.hatching_changed, model.proof.tried):
+            changed.connect(lambda _: self.request())
+        for signal in (model.comparison_changed, model.tried_changed, model.screen_changed, model.proof.changed):
+            signal.connect(self.request)
+        service.rendered.connect(self._rendered)
+        service.measured.connect(self._measured)
+        service.failed.connect(self._failed)
+
+    # ---- what is there ----------------------------------------------------------------------------------------
+
+    @property
+    def ready(self) -> bool:
+        """Whether what is seen is the frame at hand, so that one can pick on it."""
+        r = self.rendered
+        return r is not None and r.frame == self._model.current
+
+    @property
+    def current(self) -> Rendered | None:
+        """The picture of the frame at hand along its path as it is shown now; None until it is there."""
+        r, frame = self.rendered, self._model.frame
+        if r is None or frame is None or r.frame != frame.id or r.path != self._model.path():
+            return None
+        return r
+
+    def seen(self) -> Seen:
+        """How the picture is to be drawn now; the chart room is given the whole half-size picture, plain."""
+        proof, model = self._model.proof, self._model
+        if model.places.now.page is Page.CHART:
+            return Seen(model.screen)
+        geometry = self.geometry()
+        there = proof.shown or (model.before and not model.tried and model.against[0] == "there")
+        return Seen(
+            model.screen,
+            geometry.fitted,
+            geometry.visible,
+            geometry.scale,
+            there,
+            proof.paper,
+            proof.mark if model.hatching else "",
+            proof.threshold,
+        )
+
+    # ---- asking -----------------------------------------------------------------------------------------------
+
+    def _opened(self) -> None:
+        self.rendered = self.measured = None
+        self.problem = ""
+
+    def _place_changed(self) -> None:
+        if self.rendered is not None and self.rendered.seen != self.seen():
+            self.request()
+
+    def request(self) -> None:
+        """The picture is to be seen, or its path is, as the model says now."""
+        self._sharper_due.stop()
+        frame, path = self._model.frame, self._model.path()
+        if frame is None or path is None:
+            self._nothing()
+            return
+        if self.measured is not None and (self.measured.frame, self.measured.path) != (frame.id, path):
+            self._set_measured(None)
+        self.point_at(self.pointer)
+        if self.rendered is None or self.rendered.frame != frame.id:
+            self._await(frame.id)
+        others = tuple(zip(self._model.other_paths(), self._model.looks_there(), strict=False))
+        self._service.show(frame.id, frame.path, path, self.seen(), others, self._model.proof.dragging)
+        self._tell_stops(path)
+        self._read_pins()
+
+    def sharper_soon(self) -> None:
+        """The viewer holds the picture otherwise than it was drawn."""
+        if self.rendered is not None and self.seen() != self.rendered.seen:
+            self._sharper_due.start()
+
+    def _nothing(self) -> None:
+        self._patience.stop()
+        self._awaited, self.rendered, self.problem = None, None, ""
+        self._set_measured(None)
+        self.reading.emit("")
+        self.point_at(None)
+        self._read_pins()
+
+    def _await(self, frame: int) -> None:
+        if self._awaited != frame:
+            self._awaited, self.problem = frame, ""
+            self._patience.start()
+
+    def _still_waiting(self) -> None:
+        frame = self._model.frame
+        if frame is not None and self._awaited == frame.id:
+            self.reading.emit(frame.name)
+
+    def stop(self) -> None:
+        """Ask for nothing more."""
+        self._sharper_due.stop()
+        self._patience.stop()
+
+    # ---- what comes back --------------------------------------------------------------------------------------
+
+    def _rendered(self, rendered: Rendered) -> None:
+        frame = self._model.frame
+        if frame is None or rendered.frame != frame.id or rendered.path != self._model.path():
+            return
+        self.rendered, self.problem, self._awaited = rendered, "", None
+        self._patience.stop()
+        self.reading.emit("")
+        self.shown.emit(rendered)
+        self.point_at(self.pointer)
+        self._read_pins()
+
+    def _failed(self, frame: int, text: str) -> None:
+        if frame != self._model.current:
+            return
+        self._patience.stop()
+        self._awaited, self.rendered, self.problem = None, None, text
+        self._set_measured(None)  # numbers of the frame before must not stand beside an empty picture
+        self.point_at(None)
+        self.reading.emit("")
+        self.failed.emit(text)
+
+    def _measured(self, measured: Measured) -> None:
+        if measured is not self.measured and measured.frame == self._model.current and measured.path == self._model.path():
+            self._set_measured(measured)
+
+    def _set_measured(self, measured: Measured | None) -> None:
+        if measured is None and self.measured is None:
+            return
+        self.measured = measured
+        self.measured_changed.emit()
+        path = self._model.path()
+        if path is not None:
+            self._tell_stops(path)
+
+    def _read_pins(self) -> None:
+        """The pins' numbers, as they are and as they would be after a decision that is tried."""
+        model, frame, r = self._model, self._model.frame, self.rendered
+        if frame is None or r is None or r.frame != frame.id or r.source is None:
+            if self.pins is not None:
+                self.pins = None
+                self.pins_changed.emit(None)
+            return
+        plain, path = model.state.path(frame.id), model.path()
+        try:
+            now = [read_pin(r.source, plain, p) for p in frame.pins]
+            trying = model.tried and path is not None and not model.before
+            after = [read_pin(r.source, path, p) for p in frame.pins] if trying and path is not None else []
+        except VelkinError as error:
+            model.report(error)
+            return
+        self.pins = PinsRead(frame.pins, now, after, plain)
+        self.pins_changed.emit(self.pins)
+
+    # ---- numbers and stops ------------------------------------------------------------------------------------
+
+    def point_at(self, at: tuple[float, float] | None) -> None:
+        """The pointer is over a point of the picture, in full-size pixels, or over none."""
+        self.pointer = at
+        r, frame = self.current, self._model.frame
+        if at is None or r is None or frame is None:
+            self.pointed_changed.emit(("", "", "", ""))
+        else:
+            self.pointed_changed.emit(numbers_under(at, r, (frame.facts.width, frame.facts.height)))
+
+    def stops(self) -> list[Stop]:
+        """The five stops of the frame at hand; none without one."""
+        frame, path = self._model.frame, self._model.path()
+        return [] if frame is None or path is None else self._stops(frame.id, path)
+
+    def _stops(self, frame: int, path: ColourPath) -> list[Stop]:
+        model = self._model
+        tried = "" if not model.tried or model.before else "if assigned"
+        if tried and model.tried[-1].verb == CONVERT:
+            tried = "if converted"
+        return stops_of(model.state, frame, path, self.measured, model.written(frame), tried, model.proof_name())
+
+    def _tell_stops(self, path: ColourPath) -> None:
+        frame = self._model.frame
+        if frame is not None:
+            self.stops_changed.emit(self._stops(frame.id, path))

@@ -1,0 +1,130 @@
+"""What is done to frames at the Camera stop: readings kept, profiles given, white balance and exposure set."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from velkin.app.jobs.lanes import Lane
+from velkin.app.jobs.shelf import ShelfJobs
+from velkin.app.jobs.work import Ground, Work, about
+from velkin.app.words import count, signed
+from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.charts.reading_job import JudgedReading
+from velkin.core.errors import VelkinError
+from velkin.core.shoot.giving import GivingPlan
+from velkin.core.shoot.state import Frame
+from velkin.core.whitebalance import Picked, from_card, from_spot
+
+
+class Camera(Work):
+    """Jobs of the Camera stop; each takes the frames it acts on."""
+
+    def __init__(self, ground: Ground, shelf: ShelfJobs) -> None:
+        super().__init__(ground)
+        self._shelf = shelf
+
+    def keep_reading(self, frame: int, kept: JudgedReading) -> None:
+        """Keep a reading in the shoot."""
+        self._command(lambda shoot: shoot.keep_reading(frame, kept))
+
+    def keep_profile(self, frame: int, profile: CameraProfile, name: str, whole_light: bool) -> None:
+        """Keep a fitted profile, on the shelf too, and give it to the frame's light, or to the frame alone; one undo."""
+        light = self._model.state.light_of(frame)
+        frames = light.frames if whole_light else (frame,)
+        named = replace(profile, name=name.strip() or profile.name)
+        if self._command(lambda shoot: shoot.add_profile(named, frames, light.id if whole_light else None)):
+            self._shelf.add(named)
+            self._model.say(f"{named.name} was given, with its white balance, to {count(len(frames), 'frame')}.")
+
+    def give(self, plan: GivingPlan) -> None:
+        """Carry out a giving plan, and say what was done."""
+        if self._command(lambda shoot: shoot.give(plan)):
+            extra = " Frames that arrive later in this light get it too." if plan.gift is not None else ""
+            self._model.say(plan.summary().replace(" get ", " got ").replace(" gets ", " got ") + extra)
+
+    def give_profile(self, profile: int, frames: tuple[int, ...], light: int | None = None) -> None:
+        """Give a kept profile to frames of the camera it was made for."""
+        state = self._model.state
+        camera, name = state.profiles[profile].camera, state.profiles[profile].name
+        fitting = tuple(f for f in frames if camera in ("", state.frames[f].facts.unique))
+        if not fitting:
+            self._model.report(f"{name} was made for {camera}; the selected frames come from another camera.")
+            return
+        if self._command(lambda shoot: shoot.give_profile(profile, fitting, light)):
+            left = len(frames) - len(fitting)
+            extra = f" {count(left, 'frame')} from another camera kept their own." if left else ""
+            self._model.say(f"{name} was given to {count(len(fitting), 'frame')}.{extra}")
+
+    def use_built_in(self, frames: tuple[int, ...]) -> None:
+        """Return frames to the camera's own rendering."""
+        self._command(lambda shoot: shoot.use_built_in(frames))
+
+    # ---- white balance and exposure ---------------------------------------------------------------------------
+
+    def pick_neutral(self, frame: int, at: tuple[float, float], size: float, frames: tuple[int, ...]) -> None:
+        """Measure a spot of a frame (full-size pixels) and make it neutral in frames; a doubtful spot is said, and used."""
+        state = self._model.state
+        f = state.frames[frame]
+        white = state.white_of(f.light)
+        known = np.array(white.balance) if white is not None else f.raw.as_shot
+
+        def measure() -> Picked:
+            return from_spot(self._sources.half(f.path), at[0] / 2, at[1] / 2, size / 2, built_in(f.raw), known)
+
+        self._measure(f, measure, frames)
+
+    def measure_card(self, frame: int, frames: tuple[int, ...]) -> None:
+        """Measure a frame of a neutral card and make it neutral in frames."""
+        f = self._model.state.frames[frame]
+
+        def keep(picked: Picked) -> None:
+            self._command(lambda shoot: shoot.keep_neutral(frame, picked.balance))
+
+        self._measure(f, lambda: from_card(self._sources.half(f.path), built_in(f.raw), f.raw.as_shot), frames, "card", keep)
+
+    def _measure(
+        self,
+        frame: Frame,
+        measure: Callable[[], Picked],
+        frames: tuple[int, ...],
+        source: str = "picked",
+        keep: Callable[[Picked], None] = lambda _: None,
+    ) -> None:
+        def done(result: Picked | VelkinError) -> None:
+            if isinstance(result, VelkinError):
+                self._model.report(about(result, frame.path))
+                return
+            keep(result)
+            still = tuple(f for f in frames if f in self._model.state.frames)
+            if still:
+                self.set_balance(still, result.balance, source)
+            kelvin, duv = built_in(frame.raw).temperature(np.array(result.balance))
+            words = f"{kelvin:.0f} K, Duv {signed(duv, 4)}"
+            if result.doubt:
+                self._model.report(f"The balance was set ({words}), but what was picked is perhaps no neutral: {result.doubt}.")
+            else:
+                self._model.say(f"White balance from {'the card' if source == 'card' else 'the spot'}: {words}.")
+
+        shoot = self._model.shoot
+        self._lanes.start(
+            Lane.HAND,
+            lambda job: measure(),
+            lambda result: done(result) if self._model.shoot is shoot else None,
+            name="Measuring",
+        )
+
+    def set_as_shot(self, frames: tuple[int, ...]) -> None:
+        """Return frames to the camera's own balance."""
+        self._command(lambda shoot: shoot.set_as_shot(frames))
+
+    def set_balance(self, frames: tuple[int, ...], balance: tuple[float, ...] | None, source: str, joins: bool = False) -> None:
+        """Set white balance; `joins` makes one step of it with the same step before, as in a drag."""
+        self._command(lambda shoot: shoot.set_balance(frames, balance, source, joins))
+
+    def set_exposure(self, frames: tuple[int, ...], ev: float) -> None:
+        """Set exposure."""
+        self._command(lambda shoot: shoot.set_exposure(frames, ev))

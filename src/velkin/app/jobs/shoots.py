@@ -1,0 +1,182 @@
+"""Shoots: opened, made, backed up and closed; reading a large one is done aside."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer, pyqtSignal
+
+from velkin.app.jobs.handoff import Handoff
+from velkin.app.jobs.lanes import Job, Lane
+from velkin.app.jobs.work import Ground, Work
+from velkin.core.errors import VelkinError
+from velkin.core.shoot.hold import Hold
+from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.store import restore
+
+_BACKUP_MINUTES = 10
+
+
+_ELSEWHERE = (
+    "it is open in another window, so that it can be looked at here and not changed. Close it there, then open it again"
+)
+
+
+@dataclass(frozen=True)
+class _Opened:
+    """A shoot that was read, the hold that was taken on it, and whether it is the one that was open already."""
+
+    shoot: Shoot
+    hold: Hold | None
+    again: bool
+
+
+class Shoots(Work):
+    """The shoot that is open."""
+
+    opening = pyqtSignal(str)  # the name of a shoot that is being read; empty when it is there
+
+    def __init__(self, ground: Ground, handoff: Handoff) -> None:
+        super().__init__(ground)
+        self._handoff = handoff
+        self._hold: Hold | None = None
+        self._backup_due = QTimer(self)
+        self._backup_due.setInterval(_BACKUP_MINUTES * 60 * 1000)
+        self._backup_due.timeout.connect(self.backup)
+        self._backup_due.start()
+
+    def open(self, path: Path, done: Callable[[bool], None] = lambda opened: None) -> None:
+        """Open a shoot file; `done` is told whether it was, and the reason is shown where it was not."""
+        if self._handoff.running:
+            self._model.report("A hand-off is running; cancel it or wait for its end before opening another shoot.")
+            done(False)
+            return
+
+        again = self._model.shoot is not None and self._model.shoot.path == path
+
+        def opened(result: _Opened | VelkinError) -> None:
+            self.opening.emit("")
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+                done(False)
+            else:
+                self._take(result)
+                done(True)
+
+        def work(job: Job) -> _Opened | None:
+            hold = None if again else Hold.take(path)  # what this window holds it does not take twice
+            try:
+                shoot = Shoot.open(path)
+            except VelkinError:
+                if hold is not None:
+                    hold.end()
+                raise
+            if job.superseded:  # another one was asked for meanwhile
+                shoot.close()
+                if hold is not None:
+                    hold.end()
+                return None
+            return _Opened(shoot, hold, again)
+
+        self.opening.emit(path.stem)
+        self._lanes.start(Lane.HAND, work, opened, name=f"Opening {path.stem}", purpose="open a shoot")
+
+    def show(self, shoot: Shoot) -> None:
+        """Show a shoot that was opened already."""
+        self._take(_Opened(shoot, Hold.take(shoot.path), False))
+
+    def _take(self, opened: _Opened) -> None:
+        if not opened.again:
+            self._let_go()
+            self._hold = opened.hold
+        if self._hold is None:
+            opened.shoot.allow_looking_only(_ELSEWHERE)
+        self._sources.forget()
+        self._handoff.forget()
+        self._model.open(opened.shoot)
+        if self._hold is None:
+            self._model.report(f"{opened.shoot.path.name}: {_ELSEWHERE}.")
+
+    def _let_go(self) -> None:
+        if self._hold is not None:
+            self._hold.end()
+            self._hold = None
+
+    def restore(self) -> None:
+        """Put the backup copy in the place of the open shoot and open it; what is open is kept under another name."""
+        shoot = self._model.shoot
+        if shoot is None or self._handoff.running or shoot.look_only:
+            return
+        path = shoot.path
+        self._model.close()
+        self._let_go()
+
+        def work(job: Job) -> Path:
+            return restore(path)
+
+        def done(kept: Path | VelkinError) -> None:
+            if isinstance(kept, VelkinError):
+                self.open(path, lambda opened: self._model.report(kept))
+            else:
+                self.open(
+                    path,
+                    lambda opened: self._model.say(f"The backup was restored; what was open before is kept as {kept.name}."),
+                )
+
+        self._lanes.start(Lane.HAND, work, done, name="Restoring the backup")
+
+    def new(self, path: Path, done: Callable[[bool], None] = lambda opened: None) -> None:
+        """Make a shoot file and open it."""
+        if path.suffix != ".velkin":
+            path = path.with_name(path.name + ".velkin")
+        try:
+            Shoot.create(path, path.stem).close()
+        except VelkinError as error:
+            self._model.report(error)
+            done(False)
+            return
+        self.open(path, done)
+
+    def backup(self) -> None:
+        """Write the backup copy of the open shoot, aside."""
+        shoot = self._model.shoot
+        if shoot is None or shoot.look_only:
+            return
+
+        def work(job: Job) -> None:
+            shoot.backup()
+
+        self._aside(Lane.BACKGROUND, work, purpose="backup")
+
+    def close(self) -> None:
+        """Close the open shoot, with a backup; not while files are being written."""
+        shoot = self._model.shoot
+        if shoot is None:
+            return
+        if self._handoff.running:
+            self._model.report("A hand-off is running; cancel it or wait for its end before closing the shoot.")
+            return
+        self._handoff.forget()
+        self._finish()
+        self._sources.forget()
+
+    def leave(self) -> None:
+        """The program ends: close the shoot, with a backup."""
+        self._finish()
+
+    def _finish(self) -> None:
+        shoot = self._model.shoot
+        if shoot is not None:
+            try:
+                if not shoot.look_only:
+                    shoot.backup()
+            except VelkinError as error:
+                self._model.report(error)
+            self._model.close()
+            self._let_go()
+
+    def stop(self) -> None:
+        """No more backups."""
+        self._backup_due.stop()

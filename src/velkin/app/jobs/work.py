@@ -1,0 +1,79 @@
+"""What every job stands on: the model, the lanes, the decoded sources, and the one way to change the shoot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject
+
+from velkin.app.flow.service import RenderService
+from velkin.app.jobs.lanes import Job, Lane, Lanes
+from velkin.app.model.shoot_model import ShootModel
+from velkin.core.errors import VelkinError
+from velkin.core.shoot.shoot import Shoot
+
+
+class Ground:
+    """The ground of all jobs of a window."""
+
+    def __init__(self, model: ShootModel, sources: RenderService, lanes: Lanes) -> None:
+        self.model = model
+        self.sources = sources
+        self.lanes = lanes
+
+    def command(self, command: Callable[[Shoot], object]) -> bool:
+        """Run a command of the shoot, tell who listens, and show what went wrong; whether it was done."""
+        shoot = self.model.shoot
+        if shoot is None:
+            return False
+        try:
+            command(shoot)
+        except VelkinError as error:
+            self.model.report(error)
+            self.model.changes()
+            return False
+        self.model.changes()
+        return True
+
+
+class Work(QObject):
+    """The base of the jobs about one subject."""
+
+    def __init__(self, ground: Ground) -> None:
+        super().__init__()
+        self._ground = ground
+        self._model = ground.model
+        self._sources = ground.sources
+        self._lanes = ground.lanes
+
+    def _command(self, command: Callable[[Shoot], object]) -> bool:
+        return self._ground.command(command)
+
+    def _aside(
+        self,
+        lane: Lane,
+        work: Callable[[Job], Any],
+        done: Callable[[Any], None] = lambda result: None,
+        *,
+        name: str = "",
+        purpose: str = "",
+        cancellable: bool = False,
+    ) -> Job:
+        """Run work in a lane; an error is reported, anything else goes to `done`."""
+
+        def delivered(result: Any) -> None:
+            if isinstance(result, VelkinError):
+                self._model.report(result)
+            else:
+                done(result)
+
+        return self._lanes.start(lane, work, delivered, name=name, purpose=purpose, cancellable=cancellable)
+
+
+def about(result: Any, source: Path) -> Any:
+    """An error names the file it is about."""
+    if isinstance(result, VelkinError) and result.file is None:
+        result.file = source
+    return result

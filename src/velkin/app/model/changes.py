@@ -1,0 +1,94 @@
+"""What changed in the shoot, in parts, so that each page and panel looks only at what concerns it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from velkin.core.shoot.state import State
+
+
+@dataclass(frozen=True)
+class Change:
+    """The difference between two states of a shoot.
+
+    Attributes
+    ----------
+    frames : frozenset of int
+        Frames that came, or whose own decisions, reading or easings are others.
+    gone : frozenset of int
+    lights : bool
+        Whether there are other lights, other names of them, or frames lie elsewhere among them.
+    profiles, destinations, spaces, charts : bool
+    paths : bool
+        Whether the path of every frame may be another: the working space, the proof's goal, a profile or a space changed.
+    rules : bool
+        Whether the shoot's name, rules or naming pattern changed.
+    written : bool
+        Whether files were written.
+    whole : bool
+        Whether it is another shoot, so that everything is new.
+    """
+
+    frames: frozenset[int] = frozenset()
+    gone: frozenset[int] = frozenset()
+    lights: bool = False
+    profiles: bool = False
+    destinations: bool = False
+    spaces: bool = False
+    charts: bool = False
+    paths: bool = False
+    rules: bool = False
+    written: bool = False
+    whole: bool = False
+
+    @property
+    def of_all(self) -> bool:
+        """Whether something changed that may concern every frame."""
+        return (
+            self.whole
+            or self.lights
+            or self.profiles
+            or self.destinations
+            or self.spaces
+            or self.charts
+            or self.paths
+            or self.rules
+        )
+
+    @property
+    def anything(self) -> bool:
+        """Whether anything changed."""
+        return self.of_all or self.written or bool(self.frames or self.gone)
+
+    def concerns(self, frame: int | None) -> bool:
+        """Whether what is said of a frame (or, with None, of the shoot) may be other than before."""
+        return self.of_all or self.written or (frame is not None and frame in self.frames)
+
+
+#: All is new.
+WHOLE = Change(whole=True)
+
+
+def difference(old: State, new: State, written: bool = False) -> Change:
+    """What is different in `new`; states share what did not change, so that this costs little."""
+    if old is new:
+        return Change(written=written)
+    frames: set[int] = set()
+    for before, after in ((old.frames, new.frames), (old.readings, new.readings), (old.easings, new.easings)):
+        if before is not after:
+            frames |= {f for f, value in after.items() if before.get(f) is not value}
+            frames |= {f for f in before if f not in after}
+    gone = frozenset(f for f in frames if f not in new.frames)
+    goal = old.proof_space() is not new.proof_space() or old.proof_way() != new.proof_way()
+    return Change(
+        frozenset(frames) - gone,
+        gone,
+        lights=old.lights is not new.lights,
+        profiles=old.profiles is not new.profiles,
+        destinations=old.destinations is not new.destinations,
+        spaces=old.spaces is not new.spaces,
+        charts=old.charts is not new.charts,
+        paths=old.working is not new.working or goal or old.profiles is not new.profiles or old.spaces is not new.spaces,
+        rules=(old.name, old.rules, old.light_pattern, old.goal) != (new.name, new.rules, new.light_pattern, new.goal),
+        written=written,
+    )

@@ -1,0 +1,147 @@
+"""The navigator: shows the page that is open, for the frame it is bound to, and the bench of the open stop.
+
+Pages are listed here, one line each; a room is made when it is first entered. Nothing ever acts on a frame that is not the one named on
+screen: a room that is about a frame moves with the selection where it can, and gives way to the picture where it cannot.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtWidgets import QPushButton, QStackedWidget, QWidget
+
+from velkin.app.context import Context
+from velkin.app.model.changes import Change
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.room import Room
+
+
+def _chart(context: Context) -> Room:
+    from velkin.app.rooms.chart_room import ChartRoom
+
+    return ChartRoom(context)
+
+
+def _chart_editor(context: Context) -> Room:
+    from velkin.app.rooms.chart_editor import ChartEditor
+
+    return ChartEditor(context)
+
+
+def _fit(context: Context) -> Room:
+    from velkin.app.rooms.fit_room import FitRoom
+
+    return FitRoom(context)
+
+
+def _shelf(context: Context) -> Room:
+    from velkin.app.rooms.shelf_room import ShelfRoom
+
+    return ShelfRoom(context)
+
+
+def _try_on(context: Context) -> Room:
+    from velkin.app.rooms.try_on_room import TryOnRoom
+
+    return TryOnRoom(context)
+
+
+def _gamut(context: Context) -> Room:
+    from velkin.app.rooms.gamut_room import GamutRoom
+
+    return GamutRoom(context)
+
+
+def _intents(context: Context) -> Room:
+    from velkin.app.rooms.intents_room import IntentsRoom
+
+    return IntentsRoom(context)
+
+
+def _destinations(context: Context) -> Room:
+    from velkin.app.rooms.destinations_room import DestinationsRoom
+
+    return DestinationsRoom(context)
+
+
+def _receivers(context: Context) -> Room:
+    from velkin.app.rooms.receivers_room import ReceiversRoom
+
+    return ReceiversRoom(context)
+
+
+#: How each room is made.
+ROOMS: dict[Page, Callable[[Context], Room]] = {
+    Page.CHART: _chart,
+    Page.CHART_EDITOR: _chart_editor,
+    Page.FIT: _fit,
+    Page.SHELF: _shelf,
+    Page.TRY_ON: _try_on,
+    Page.GAMUT: _gamut,
+    Page.INTENTS: _intents,
+    Page.DESTINATIONS: _destinations,
+    Page.RECEIVERS: _receivers,
+}
+
+
+class Navigator(QObject):
+    """Shows pages in the middle of the window."""
+
+    room_made = pyqtSignal(object)  # Room, when it is made
+
+    def __init__(self, context: Context, picture: QWidget, focus: QWidget) -> None:
+        super().__init__()
+        self._context = context
+        self._model = context.model
+        self._focus = focus
+        self.stack = QStackedWidget()
+        self.stack.addWidget(picture)
+        self._rooms: dict[Page, Room] = {}
+        self._place = Place()
+        context.model.places.changed.connect(self._go)
+        context.model.selection_changed.connect(self._selected)
+        context.model.changed.connect(self._changed)
+
+    @property
+    def room(self) -> Room | None:
+        """The room that is open; None at the picture."""
+        return self._rooms.get(self._place.page)
+
+    def made(self, page: Page) -> Room:
+        """A room, made where it was not entered yet."""
+        if page not in self._rooms:
+            room = self._rooms[page] = ROOMS[page](self._context)
+            self.stack.addWidget(room)
+            for each in room.findChildren(QPushButton):
+                each.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys where they are
+            self.room_made.emit(room)
+        return self._rooms[page]
+
+    def _go(self, place: Place) -> None:
+        before = self.room
+        self._place = place
+        if place.page is Page.PICTURE:
+            self.stack.setCurrentIndex(0)
+            self._focus.setFocus()
+        else:
+            room = self.made(place.page)
+            self.stack.setCurrentWidget(room)
+            room.enter(place)
+        if before is not None and before is not self.room:
+            before.left_behind()
+
+    def _selected(self) -> None:
+        """Another frame is at hand: the room that is about a frame goes there too, or gives way."""
+        place, frame = self._place, self._model.current
+        if place.frame is None or place.frame == frame:
+            return
+        room = self.room
+        if room is not None and frame is not None and room.takes(frame):
+            self._model.places.go(place.page, frame)
+        else:
+            self._model.places.back()
+
+    def _changed(self, change: Change) -> None:
+        if self._place.frame is not None and self._place.frame in change.gone:
+            self._model.places.back()

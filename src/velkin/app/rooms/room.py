@@ -1,0 +1,94 @@
+"""What rooms are made of: the bar on top with title and controls, the way back, keys, and the frame they are bound to."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import ClassVar
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMessageBox, QWidget
+
+from velkin.app import theme
+from velkin.app.context import Context
+from velkin.app.model.places import Page, Place
+from velkin.app.widgets.parts import button
+
+
+class Room(QWidget):
+    """Takes the place of viewer and bench; Esc goes back to the picture.
+
+    `bar` is its top with the title; `head` is the row in it that controls go into, ended by `add_back`. A room that is about a frame is
+    bound to it: where another frame is selected, the navigator moves the room there if it `takes` it, and goes back if not.
+    """
+
+    #: The page that it is.
+    page: ClassVar[Page]
+
+    def __init__(self, context: Context, title: str) -> None:
+        super().__init__()
+        self._jobs = context.jobs
+        self._model = context.model
+        self._flow = context.flow
+        self.bar = QWidget()
+        self.bar.setObjectName("panel")
+        self.bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.bar.setFixedHeight(36)
+        self.head = QHBoxLayout(self.bar)
+        self.head.setContentsMargins(16, 0, 4, 0)
+        self.head.setSpacing(6)
+        self.heading = QLabel(title)
+        self.heading.setFont(theme.font(13, 700))
+        self.head.addWidget(self.heading)
+        self.setAccessibleName(title)
+
+    # ---- what the navigator asks ------------------------------------------------------------------------------
+
+    def enter(self, place: Place) -> None:
+        """Show what a place is about."""
+        raise NotImplementedError
+
+    def takes(self, frame: int) -> bool:
+        """Whether the room can be about this frame too, now that it was selected."""
+        return False
+
+    def left_behind(self) -> None:
+        """Another page is shown now: nothing that is awaited concerns this room any more."""
+
+    def unsaved(self) -> str:
+        """What typed work would be lost by going back, in words; empty where none would."""
+        return ""
+
+    def may_leave(self) -> bool:
+        """Whether the room may be left; what was typed is not lost without asking."""
+        words = self.unsaved()
+        if not words:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Back to the picture")
+        box.setText(f"{words} would be lost.")
+        lose = box.addButton("Go back without it", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(stay)
+        box.setEscapeButton(stay)
+        box.exec()
+        return box.clickedButton() is lose
+
+    # ---- for the rooms ----------------------------------------------------------------------------------------
+
+    def add_back(self) -> None:
+        """End the bar with the way back."""
+        self.head.addWidget(button("Back to the picture   Esc", self.leave))
+        self.on_keys(("Esc", self.leave))
+
+    def on_keys(self, *keys: tuple[str, Callable[[], object]]) -> None:
+        """Act on keys while the focus is in this room."""
+        for sequence, act in keys:
+            shortcut = QShortcut(QKeySequence(sequence), self)
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.activated.connect(act)
+
+    def leave(self) -> None:
+        """Back to the picture."""
+        if self.may_leave():
+            self._model.places.back()

@@ -1,0 +1,51 @@
+"""What several tests do with the window."""
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from PyQt6.QtCore import QEvent, Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+
+def open_shoot(window, path) -> bool:
+    """Open a shoot as the window does it, and wait until it is there or was refused."""
+    answers: list[bool] = []
+    window.jobs.shoots.open(path, answers.append)
+    end = time.monotonic() + 60
+    while not answers and time.monotonic() < end:
+        QTest.qWait(5)
+    return answers == [True]
+
+
+def close(window) -> None:
+    """Close the window; what a test left running is cancelled, so that nothing is asked."""
+    window.model.places.back()
+    window.jobs.handoff.cancel()
+    end = time.monotonic() + 30
+    while window.jobs.handoff.running and time.monotonic() < end:
+        QTest.qWait(5)
+    window.close()
+    window.deleteLater()  # else each theme would be put on the windows of all earlier tests
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+@contextmanager
+def answered(button: str, asked: list[str]) -> Iterator[None]:
+    """Inside, a question is answered by a click on one of its buttons; its words go to `asked`."""
+
+    def look() -> None:
+        box = QApplication.activeModalWidget()
+        if isinstance(box, QMessageBox):
+            wanted = next(b for b in box.buttons() if b.text().replace("&", "") == button)
+            asked.append(box.text())
+            QTest.mouseClick(wanted, Qt.MouseButton.LeftButton)
+
+    timer = QTimer()
+    timer.timeout.connect(look)
+    timer.start(20)
+    try:
+        yield
+    finally:
+        timer.stop()
