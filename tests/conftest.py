@@ -4,12 +4,16 @@ import shutil
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from velkin.sim import madderfold
 from velkin.sim.demo import write_demo_shoot
 
 from . import HOME
 from .studio import shoot_chart
+
+settings.register_profile("velkin", deadline=None)  # how long something takes is a matter for the bench
+settings.load_profile("velkin")
 
 
 @pytest.hookimpl(tryfirst=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QLocale, QPoint, QSettings, Qt, QTime
+from PyQt6.QtCore import QLocale, QPoint, QRect, QSettings, Qt, QTime
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
 from PyQt6.QtWidgets import QMainWindow, QMenuBar, QPushButton, QSplitter, QVBoxLayout, QWidget
 
@@ -31,6 +31,7 @@ from velkin.app.widgets.chrome import Line, TopBar
 from velkin.app.widgets.frame_view import FrameView
 from velkin.app.widgets.frames_panel import FramesPanel
 from velkin.app.widgets.message_strip import MessageStrip
+from velkin.app.widgets.parts import WIDTH
 from velkin.app.widgets.path_bar import PathBar
 from velkin.app.widgets.scope import Scope
 from velkin.app.widgets.status_line import Running, StatusLine
@@ -178,9 +179,13 @@ class Window(QMainWindow):
                 f"{jobs[0].name}, {jobs[0].done} of {jobs[0].total}" if jobs[0].total else f"{jobs[0].name} …"
             )
 
-    def _seen(self) -> QWidget:
-        """What messages lie over: the picture, or the room that takes its place."""
-        return self.view if self.model.places.at_picture else self.navigator.stack
+    def _seen(self) -> QRect:
+        """What messages lie over: the picture, or what a room has beside its bench."""
+        at_picture = self.model.places.at_picture
+        over = self.view if at_picture else self.navigator.stack
+        central = self.centralWidget()
+        rect = QRect(over.mapTo(central, QPoint(0, 0)), over.size())
+        return rect if at_picture else rect.adjusted(0, 0, -WIDTH, 0)
 
     def _viewer(self) -> PictureView:
         """The viewer that is seen: the picture's, or that of the chart room."""

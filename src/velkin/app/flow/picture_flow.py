@@ -148,8 +148,8 @@ class PictureFlow(QObject):
     # ---- asking -----------------------------------------------------------------------------------------------
 
     def _opened(self) -> None:
-        self.rendered = self.measured = None
-        self.problem = ""
+        self.rendered, self.problem = None, ""
+        self._set_measured(None)
 
     def _place_changed(self) -> None:
         if self.rendered is not None and self.rendered.seen != self.seen():
@@ -181,6 +181,7 @@ class PictureFlow(QObject):
         self._patience.stop()
         self._awaited, self.rendered, self.problem = None, None, ""
         self._set_measured(None)
+        self.stops_changed.emit([])
         self.reading.emit("")
         self.point_at(None)
         self._read_pins()

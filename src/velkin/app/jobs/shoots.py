@@ -169,13 +169,16 @@ class Shoots(Work):
     def _finish(self) -> None:
         shoot = self._model.shoot
         if shoot is not None:
+            problem: VelkinError | None = None
             try:
                 if not shoot.look_only:
                     shoot.backup()
             except VelkinError as error:
-                self._model.report(error)
+                problem = error
             self._model.close()
             self._let_go()
+            if problem is not None:
+                self._model.report(problem)
 
     def stop(self) -> None:
         """No more backups."""

@@ -91,6 +91,7 @@ class ShootModel(QObject):
         if self.shoot is not None:
             self.shoot.close()
             self.shoot, self._seen, self.current, self.selected = None, None, None, ()
+            self.messages.clear()
             self.places.back()
             self.opened.emit()
             self.changed.emit(WHOLE)

@@ -23,7 +23,7 @@ from velkin.app.rooms.chart_bench import ChartBench
 from velkin.app.rooms.chart_view import ChartView
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.chart_parts import Swatches, outline_of
-from velkin.app.widgets.parts import button, compact, soft
+from velkin.app.widgets.parts import Elided, button, compact
 from velkin.app.words import signed
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.report import patch_colours
@@ -105,15 +105,14 @@ class ChartRoom(Room):
 
     def _header(self) -> QWidget:
         row = self.head
-        self._subtitle = soft()
-        self._subtitle.setWordWrap(False)
+        self._subtitle = Elided()
         self.chart_box = compact(QComboBox())
         self.chart_box.setAccessibleName("Which chart this is")
         self.chart_box.setToolTip("The chart that lies in this frame")
-        self.chart_box.setMinimumWidth(208)
+        self.chart_box.setMinimumWidth(150)
         self.chart_box.activated.connect(self._chart_chosen)
-        row.addWidget(self.chart_box)
-        row.addWidget(self._subtitle, 1)
+        row.addWidget(self._subtitle, 2)
+        row.addWidget(self.chart_box, 3)
         self.find_button = button("Find", self.look_for_it, tip="Look for the chart in the picture")
         self.place_button = button(
             "Place", self.place_by_hand, tip="Lay the grid on the middle of the picture and drag its corners (P)"
@@ -121,6 +120,7 @@ class ChartRoom(Room):
         self.turn_button = button("Turn", self.turn, tip="Turn the grid by 90°: the first patch moves to the next corner (R)")
         self.snap_button = button("Snap", self.snap, tip="Move the grid to the patches' real edges (S)")
         for item in (self.find_button, self.place_button, self.turn_button, self.snap_button):
+            item.setProperty("narrow", True)
             row.addWidget(item)
         self.add_back()
         return self.bar
@@ -141,7 +141,6 @@ class ChartRoom(Room):
         self.frame, self.profile, self._found = frame, None, []
         f = self._model.state.frames[frame]
         self._subtitle.setText(f.name)
-        self._subtitle.setToolTip(self._subtitle.text())
         self.view.clear()
         self.view.elsewhere = []
         self.view.setFocus()

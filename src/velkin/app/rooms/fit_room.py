@@ -16,7 +16,7 @@ from velkin.app.model.places import Page, Place
 from velkin.app.rooms.fit_parts import ErrorVectors, ModelCards, SplitPatches
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.chart_parts import PatchTable
-from velkin.app.widgets.parts import Bench, Figure, Heading, button, compact, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Elided, Figure, Heading, button, compact, labelled, row_of, soft
 from velkin.app.words import count
 from velkin.core.cameraprofiles.models import WORDS
 from velkin.core.cameraprofiles.profile import CameraProfile, LightFit
@@ -74,8 +74,7 @@ class FitRoom(Room):
 
     def _header(self) -> QWidget:
         row = self.head
-        self._subtitle = soft()
-        self._subtitle.setWordWrap(False)
+        self._subtitle = Elided()
         row.addWidget(self._subtitle, 1)
         self._csv = button("Save as CSV…", self.save_csv, tip="Every patch's Lab and differences as a table")
         self._export = button("Export…", self._export_clicked, tip="Write the chosen profile for other software")

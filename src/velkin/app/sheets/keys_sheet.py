@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QAbstractItemView, QTreeWidget, QTreeWidgetItem, QWidget
 
+from velkin.app import theme
 from velkin.app.widgets.sheet import Sheet
 
 #: Keys that belong to no command.
@@ -28,6 +29,7 @@ class KeysSheet(Sheet):
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         for menu, commands in (*groups, ("Everywhere", list(_OTHERS))):
             head = QTreeWidgetItem([menu])
+            head.setFont(0, theme.font(12, 700))
             self.table.addTopLevelItem(head)
             for name, keys in commands:
                 head.addChild(QTreeWidgetItem([name, keys]))

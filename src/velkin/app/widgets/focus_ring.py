@@ -53,6 +53,7 @@ class FocusRing(QObject):
         super().__init__(application)
         self._by_key = False
         self._ring: _Ring | None = None
+        self._window: QWidget | None = None
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(0)
@@ -66,8 +67,10 @@ class FocusRing(QObject):
             return False
         kind = event.type()
         if kind == _E.FocusIn and isinstance(event, QFocusEvent):
-            if event.reason() in _BY_KEY:
+            window = watched.window() if isinstance(watched, QWidget) else None
+            if event.reason() in _BY_KEY and window is self._window:  # what a new window gives itself was no key
                 self._by_key = True
+            self._window = window
             self._soon.start()
         elif kind == _E.FocusOut:
             self._soon.start()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QRect, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -47,12 +47,12 @@ class MessageStrip(QWidget):
     messages : Messages
     parent : QWidget
     over : callable
-        Gives the part of the parent whose lower edge it lies over now.
+        Gives the part of the parent whose lower edge it lies over now, a QRect.
     followed : QWidget
         What may change its size or its place.
     """
 
-    def __init__(self, messages: Messages, parent: QWidget, over: Callable[[], QWidget], *followed: QWidget) -> None:
+    def __init__(self, messages: Messages, parent: QWidget, over: Callable[[], QRect], *followed: QWidget) -> None:
         super().__init__(parent)
         self._messages = messages
         self._over = over
@@ -103,10 +103,9 @@ class MessageStrip(QWidget):
         parent, over = self.parentWidget(), self._over()
         if parent is None or not self.isVisibleTo(parent):
             return
-        corner = over.mapTo(parent, QPoint(0, 0))
         width = min(over.width() - 48, _MOST_WIDE)
         height = self.heightForWidth(width) if self.hasHeightForWidth() else self.sizeHint().height()
-        self.setGeometry(corner.x() + 24, corner.y() + over.height() - height - 12, width, height)
+        self.setGeometry(over.left() + 24, over.bottom() - height - 11, width, height)
         self.raise_()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:

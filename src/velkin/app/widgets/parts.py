@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QSlider,
     QVBoxLayout,
     QWidget,
@@ -87,6 +88,30 @@ def soft(text: str = "") -> QLabel:
     label.setFont(theme.font(12))
     label.setWordWrap(True)
     return label
+
+
+class Elided(QLabel):
+    """A line that gives way in its middle where there is no room for it; the whole stands in its tooltip."""
+
+    def __init__(self, text: str = "", soft: bool = True) -> None:
+        super().__init__(text)
+        self.setProperty("soft", soft)
+        self.setFont(theme.font(12 if soft else 13))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+
+    def setText(self, text: str | None) -> None:
+        super().setText(text)
+        self.setToolTip(text or "")
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(48, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setFont(self.font())
+        p.setPen(theme.current().colour("soft" if self.property("soft") else "ink"))
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
+        p.drawText(self.rect(), int(self.alignment()), text)
 
 
 class Facts(QWidget):

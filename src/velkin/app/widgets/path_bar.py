@@ -20,13 +20,12 @@ class StopButton(QAbstractButton):
     def __init__(self, key: str, number: int) -> None:
         super().__init__()
         self.key = key
-        self._stop = Stop("Hand-off" if key == "handoff" else key.capitalize(), "", "", "open", "hairline")
+        self._caption, self._number = "Hand-off" if key == "handoff" else key.capitalize(), number
         self._last = number == len(STOPS)
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setToolTip(f"Open {self._stop.caption} ({number})")
-        self.setAccessibleName(self._stop.caption)
+        self.clear()
 
     def sizeHint(self) -> QSize:
         return QSize(200, 80)
@@ -40,6 +39,13 @@ class StopButton(QAbstractButton):
         self.setToolTip(f"{spoken} ({number}){link}" + ("\nA decision waits here." if stop.waits else ""))
         self.update()
 
+    def clear(self) -> None:
+        """Show the stop of no frame."""
+        self._stop = Stop(self._caption, "", "", "open", "hairline")
+        self.setAccessibleName(self._caption)
+        self.setToolTip(f"Open {self._caption} ({self._number})")
+        self.update()
+
     def stop(self) -> Stop:
         """What is shown."""
         return self._stop
@@ -51,9 +57,6 @@ class StopButton(QAbstractButton):
         p.fillRect(self.rect(), t.colour("raised") if raised else t.colour("panel"))
         if self.isChecked():
             p.fillRect(0, self.height() - 3, self.width(), 3, t.colour("ink"))
-        if self.hasFocus():
-            p.setPen(QPen(t.colour("ink"), 1, Qt.PenStyle.DotLine))
-            p.drawRect(self.rect().adjusted(3, 3, -4, -6))
         middle = 19.5
         bead = QRectF(_PAD, middle - 8, 16, 16)
         if self._stop.waits:  # a decision is due: the glyph on ink
@@ -120,7 +123,11 @@ class PathBar(QWidget):
         self.show_open(model.stop)
 
     def show_stops(self, stops: list[Stop]) -> None:
-        """Show the five stops of a frame."""
+        """Show the five stops of a frame; none where there is no frame."""
+        if not stops:
+            for button in self.buttons.values():
+                button.clear()
+            return
         for number, (key, stop) in enumerate(zip(STOPS, stops, strict=True), start=1):
             self.buttons[key].show_stop(stop, number)
 

@@ -1,0 +1,263 @@
+"""The window under the hand: what waits for what, what a step costs, and how long the GUI thread stands still in an hour of work."""
+
+from __future__ import annotations
+
+import json
+import os
+import statistics
+import subprocess
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+from figures import Report, at_most
+
+from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.shoot import Shoot
+from velkin.sim.crowd import make_crowd
+
+_HEAD = """
+import sys, time
+from pathlib import Path
+from PyQt6.QtCore import QEventLoop, QSettings, QTimer
+from velkin.app.jobs.lanes import Lane
+from velkin.app.main import make_application, settle
+from velkin.app.model.places import Page
+from velkin.app.window import Window
+app = make_application()
+folder = Path(sys.argv[1])
+settings = QSettings(str(folder / "w.ini"), QSettings.Format.IniFormat)
+settings.setValue("shelf", str(folder / "shelf"))
+settings.setValue("icc_folders", [str(folder / "icc")])
+window = Window(settings)
+window.resize(1280, 800)
+window.show()
+def until(ready, seconds=120):
+    end = time.perf_counter() + seconds
+    loop = QEventLoop()
+    while not ready() and time.perf_counter() < end:
+        QTimer.singleShot(2, loop.quit)
+        loop.exec()
+    assert ready(), "it did not come"
+"""
+
+_WAITING = (
+    _HEAD
+    + """
+window.jobs.shoots.open(folder / "crowd.velkin")
+until(lambda: window.flow.measured is not None and window.flow.measured.exact)
+state = window.model.state
+charts = [f for f in state.order() if state.frames[f].role == "chart"]
+room = window.navigator.made(Page.CHART)
+def read(frame):
+    begun = time.perf_counter()
+    window.model.places.go(Page.CHART, frame)
+    until(lambda: frame in window.model.state.readings)
+    taken = time.perf_counter() - begun
+    window.model.places.back()
+    return taken
+read(charts[6])  # the first time loads what is needed
+alone = [read(f) for f in charts[:3]]
+subjects = tuple(f for f in state.order() if state.frames[f].role == "subject")
+window.jobs.importing.spot(subjects)
+until(lambda: window.lanes.running(Lane.BACKGROUND))
+while_looking = [read(f) for f in charts[3:6]]
+assert window.lanes.running(Lane.BACKGROUND), "the looking was over too soon"
+window.lanes.cancel_all()
+print(sorted(alone)[1], sorted(while_looking)[1], len(subjects))
+window.close()
+"""
+)
+
+_STEPS = (
+    _HEAD
+    + """
+window.jobs.shoots.open(folder / sys.argv[2])
+until(lambda: window.flow.measured is not None and window.flow.measured.exact)
+times = []
+for _ in range(40):
+    begun = time.perf_counter()
+    window.model.step(1)
+    times.append(time.perf_counter() - begun)
+    app.processEvents()
+print(sorted(times)[len(times) // 2], sorted(times)[-3], len(window.model.written()))
+window.close()
+"""
+)
+
+_DAY = (
+    _HEAD
+    + """
+import threading, traceback
+beat, stalls, busy = [time.perf_counter()], [], [True]
+def tick():
+    beat[0] = time.perf_counter()
+timer = QTimer()
+timer.setInterval(2)
+timer.timeout.connect(tick)
+timer.start()
+main = threading.get_ident()
+def watch():
+    while busy[0]:
+        time.sleep(0.004)
+        seen = beat[0]
+        if time.perf_counter() - seen < 0.02:
+            continue
+        where = {}
+        while beat[0] == seen and busy[0]:
+            stack = traceback.extract_stack(sys._current_frames()[main])
+            ours = [f for f in stack if "/velkin/" in f.filename]
+            name = f"{Path(ours[-1].filename).stem}.{ours[-1].name}" if ours else stack[-1].name
+            where[name] = where.get(name, 0) + 1
+            time.sleep(0.002)
+        cause = max(where, key=where.get) if where else "?"
+        stalls.append((beat[0] - seen, f"{doing[0]}: {cause}"))
+doing = ["start"]
+watcher = threading.Thread(target=watch)
+watcher.start()
+def at(what):
+    doing[0] = what
+at("a new shoot")
+window.jobs.shoots.new(folder / "day.velkin")
+until(lambda: window.model.shoot is not None)
+at("importing")
+window.jobs.importing.add_files([Path(sys.argv[2])])
+until(lambda: len(window.model.state.frames) == 12)
+until(lambda: not window.lanes.running(Lane.BACKGROUND))
+ids = {f.name: f.id for f in window.model.state.frames.values()}
+settle(window, 60)
+for chart in ("north-0401", "lamp-0501"):
+    at("reading a chart")
+    room = window.navigator.made(Page.CHART)
+    window.model.places.go(Page.CHART, ids[chart])
+    until(lambda: room.kept is not None and room.view.has_picture)
+    at("fitting")
+    room.fit()
+    until(lambda: room.profile is not None)
+    at("giving")
+    room._give(True)
+    until(lambda: window.model.state.frames[ids[chart]].profile is not None)
+    settle(window, 60)
+at("stepping through frames")
+for _ in range(11):
+    window.model.step(1)
+    settle(window, 60)
+at("stepping back")
+for _ in range(11):
+    window.model.step(-1)
+    until(lambda: window.flow.current is not None)
+at("comparing")
+window.model.select(ids["north-0412"])
+for way in ("wipe", "side", "grid", "off"):
+    window.model.compare(way)
+    settle(window, 60)
+at("proofing")
+window.model.open_stop("proof")
+window.model.show_hatching(True)
+window.model.proof.show(True)
+settle(window, 60)
+at("easing")
+window.benches.proof.easing.solve()
+until(lambda: window.benches.proof.easing.found.isVisibleTo(window.benches.proof))
+window.benches.proof.easing.use_found.click()
+settle(window, 60)
+for page in (Page.INTENTS, Page.GAMUT):
+    at(f"the {page.value} room")
+    window.model.places.go(page, ids["north-0412"])
+    until(lambda: not window.lanes.running(Lane.ROOM))
+    window.model.places.back()
+    settle(window, 60)
+at("handing off")
+window.model.open_stop("handoff")
+window.benches.handoff.start()
+until(lambda: not window.jobs.handoff.running and bool(window.jobs.handoff.results), 300)
+settle(window, 60)
+at("undoing")
+for _ in range(4):
+    window.model.undo()
+    settle(window, 60)
+at("opening again")
+window.jobs.shoots.open(folder / "day.velkin")
+settle(window, 60)
+at("closing")
+window.close()
+busy[0] = False
+watcher.join()
+import json
+print(json.dumps(sorted(stalls, reverse=True)[:3]))
+"""
+)
+
+
+def _last_line(script: str, *words: str) -> str:
+    done = subprocess.run(
+        [sys.executable, "-c", script, *words], capture_output=True, text=True, env=dict(os.environ), check=False
+    )
+    if done.returncode:
+        raise RuntimeError(done.stderr.strip().splitlines()[-1] if done.stderr.strip() else f"status {done.returncode}")
+    return done.stdout.strip().splitlines()[-1]
+
+
+def _run(script: str, *words: str) -> list[float]:
+    return [float(v) for v in _last_line(script, *words).split()]
+
+
+def _crowd(folder: Path, count: int) -> None:
+    shoot = Shoot.create(folder / "crowd.velkin", "crowd")
+    arrivals = [look_at(p) for p in make_crowd(folder / "crowd", count, lights=8)]
+    ids = shoot.add_frames(arrivals)
+    each = -(-count // 8)
+    shoot.set_role([f for n, f in enumerate(ids) if n % each == 0], "chart")
+    shoot.close()
+
+
+def _large(folder: Path, name: str, count: int, written: bool) -> None:
+    """A shoot of many frames that share a few files on the disk, as if all were handed off."""
+    files = make_crowd(folder / "few", 40, lights=4)
+    arrivals = [look_at(p) for p in files]
+    shoot = Shoot.create(folder / name, name)
+    many = [replace(arrivals[n % len(arrivals)], digest=f"{n:064d}") for n in range(count)]
+    ids = shoot.add_frames(many)
+    if written:
+        with shoot._store.plain():
+            shoot._store.many(
+                "INSERT INTO written(frame, destination, path, at, ok, finding, state) VALUES (?, 'web', ?, '2026-05-04', 1, 'checked', '')",
+                [(f, str(folder / "web" / f"{f}.jpg")) for f in ids],
+            )
+    shoot.close()
+
+
+def bench_waiting(report: Report, folder: Path) -> None:
+    """A chart read by hand while a thousand frames are looked through."""
+    _crowd(folder, 1000)
+    rounds = [_run(_WAITING, str(folder)) for _ in range(3)]
+    alone, busy = (statistics.median(r[i] for r in rounds) for i in range(2))
+    report.line(
+        f"chart read while {rounds[0][2]:.0f} frames are looked through",
+        f"{1000 * busy:.0f} ms = {busy / alone:.2f} x",
+        f"alone {1000 * alone:.0f} ms",
+        at_most(busy / alone, 2, "x"),
+    )
+
+
+def bench_steps(report: Report, folder: Path) -> None:
+    """A step to the next frame in a shoot of ten thousand frames, with none and with all of them written."""
+    for name, written in (("none", False), ("all", True)):
+        _large(folder, f"{name}.velkin", 10_000, written)
+        median, high, count = _run(_STEPS, str(folder), f"{name}.velkin")
+        report.line(
+            f"step to the next of 10,000 frames, {count:.0f} files written",
+            f"{1000 * median:.1f} ms, high {1000 * high:.1f}",
+            "on the GUI thread",
+            at_most(1000 * median, 16, "ms"),
+        )
+
+
+def bench_stalls(report: Report, folder: Path, frames: Path) -> None:
+    """The longest times that the GUI thread stood still from a new shoot to its hand-off, and what it did then."""
+    longest = json.loads(_last_line(_DAY, str(folder), str(frames)))
+    for number, (seconds, cause) in enumerate(longest):
+        aims = (at_most(1000 * seconds, 50, "ms"),) if number == 0 else ()
+        report.line("longest stall in a whole job" if number == 0 else "  then", f"{1000 * seconds:.0f} ms", cause, *aims)
+    if not longest:
+        report.line("longest stall in a whole job", "below 20 ms")
