@@ -67,10 +67,10 @@ class FocusRing(QObject):
             return False
         kind = event.type()
         if kind == _E.FocusIn and isinstance(event, QFocusEvent):
-            window = watched.window() if isinstance(watched, QWidget) else None
-            if event.reason() in _BY_KEY and window is self._window:  # what a new window gives itself was no key
-                self._by_key = True
-            self._window = window
+            if isinstance(watched, QWidget):
+                if event.reason() in _BY_KEY and watched.window() is self._window:  # what a new window gives itself was no key
+                    self._by_key = True
+                self._window = watched.window()
             self._soon.start()
         elif kind == _E.FocusOut:
             self._soon.start()
