@@ -50,7 +50,7 @@ def proof(window: Window, picture: Callable[[str], None]) -> None:
     window.model.pick("")
     frame = window.model.frame
     assert frame is not None
-    teal = window.actions_.picking.hue_at(0.72, 0.4)
+    teal = window.actions_.picking.hue_at(0.72 * frame.facts.width, 0.4 * frame.facts.height)
     assert teal is not None
     bench.easing.hue_picked(teal)
     settle(window, 60)
@@ -61,7 +61,7 @@ def proof(window: Window, picture: Callable[[str], None]) -> None:
     bar.setValue(bar.maximum())
     picture("bench-easing")
     bar.setValue(0)
-    window.jobs.proof.set_easings((), "take the easings away")
+    window.jobs.proof.set_easings(window.model.current, (), "remove the easings")
     window.actions_.space.keep_space_of(next((demo_folder() / "arrived").glob("*.icc")))
     ink = next(s for s in window.jobs.spaces.destinations() if s.model == "cmyk")
     bench.choose(ink.id)

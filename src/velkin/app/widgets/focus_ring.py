@@ -9,13 +9,13 @@ import atexit
 
 from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, Qt, QTimer
-from PyQt6.QtGui import QFocusEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from velkin.app import theme
 
 WIDTH = 2
-_BY_KEY = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason, Qt.FocusReason.ShortcutFocusReason)
+_TABS = (Qt.Key.Key_Tab, Qt.Key.Key_Backtab)
 _MOVES = (QEvent.Type.Move, QEvent.Type.Resize, QEvent.Type.Show, QEvent.Type.Hide)
 _E = QEvent.Type
 
@@ -53,7 +53,6 @@ class FocusRing(QObject):
         super().__init__(application)
         self._by_key = False
         self._ring: _Ring | None = None
-        self._window: QWidget | None = None
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(0)
@@ -66,14 +65,10 @@ class FocusRing(QObject):
         if event is None:
             return False
         kind = event.type()
-        if kind == _E.FocusIn and isinstance(event, QFocusEvent):
-            if isinstance(watched, QWidget):
-                if event.reason() in _BY_KEY and watched.window() is self._window:  # what a new window gives itself was no key
-                    self._by_key = True
-                self._window = watched.window()
+        if kind in (_E.FocusIn, _E.FocusOut):
             self._soon.start()
-        elif kind == _E.FocusOut:
-            self._soon.start()
+        elif kind == _E.KeyPress and isinstance(event, QKeyEvent) and event.key() in _TABS:
+            self._by_key = True  # not by the reason of a focus event: what is hidden passes the focus on as if by Tab
         elif kind == _E.MouseButtonPress:
             if self._by_key:
                 self._by_key = False

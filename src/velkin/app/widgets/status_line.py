@@ -110,7 +110,7 @@ class StatusLine(QWidget):
         self.at = _Readout("at", 110)
         self.here = _Readout("here", 190)
         self.lab = _Readout("Lab", 150)
-        self.there = _Readout("there", 220)
+        self.there = _Readout("there", 270)
         for part in (self.at, self.here, self.lab, self.there):
             row.addWidget(part)
         row.addStretch(1)
