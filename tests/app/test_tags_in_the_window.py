@@ -14,7 +14,7 @@ from velkin.app.model.places import Page
 from velkin.app.sheets.copy_sheet import CopySheet
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
-from velkin.app.sheets.space_sheets import OwnSpaceSheet, PurposeSheet, suited
+from velkin.app.sheets.space_sheets import CustomSpaceSheet, PurposeSheet, suited
 from velkin.app.widgets.frames_model import HELD
 from velkin.core.icc.space import same
 from velkin.core.icc.write import matrix_profile
@@ -273,7 +273,7 @@ def test_nothing_on_the_clipboard_is_said(window):
 
 def test_an_own_space_is_seen_at_once_and_saved(window, qtbot, here, show, tmp_path, monkeypatch):
     show(here["wide"], "working")
-    sheet = OwnSpaceSheet(window.context, window)
+    sheet = CustomSpaceSheet(window.context, window)
     sheet.show()
     assert window.model.tried[0].verb == ASSIGN
     sheet.name.setText("slim")

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QSettings, Qt
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from tests.app.doing import answered, close, open_shoot
 from tests.app.test_whole_job import click_frame
@@ -292,3 +292,47 @@ def test_a_hold_ends_with_the_program_that_has_it(tmp_path, demo_shoot):
     close(window)
     kept = Shoot.open(Path(demo_shoot))
     kept.close()
+
+
+# ---- sheets and names ------------------------------------------------------------------------------------------------
+
+
+def test_return_in_a_sheet_is_its_black_button(qtbot, window, ids):
+    from velkin.app.sheets.giving_sheet import GivingSheet
+    from velkin.app.sheets.rules_sheet import RulesSheet
+    from velkin.app.sheets.space_sheets import PurposeSheet
+
+    for sheet in (GivingSheet(window.model, window), RulesSheet(window.context, window), PurposeSheet(window)):
+        sheet.show()
+        ended = []
+        sheet.finished.connect(ended.append)
+        black = [b for b in sheet.findChildren(QPushButton) if b.property("primary")]
+        assert len(black) == 1 and black[0].isDefault()
+        others = [b for b in sheet.findChildren(QPushButton) if not b.property("primary")]
+        assert others and not any(b.isDefault() or b.autoDefault() for b in others)
+        if black[0].isEnabled():
+            qtbot.keyClick(sheet, K.Key_Return)
+            assert ended == [1], type(sheet)
+        sheet.close()
+
+
+LONG = (
+    "Velkin Studio One with a very long model designation · Stand-in 60 mm macro, tilt and shift · Weaving lamp, second set-up"
+)
+
+
+@pytest.mark.parametrize("size", [(1024, 640), (1280, 800)])
+def test_with_the_longest_names_every_control_can_be_reached(qtbot, window, ids, size):
+    window.resize(*size)
+    window.jobs.command(lambda s: s.rename_light(window.model.frame.light, LONG))
+    settle(window, 90)
+    for stop in ("source", "camera", "working", "proof", "handoff"):
+        window.actions_.open_stop(stop)
+        qtbot.wait(10)
+        bench = window.benches.currentWidget()
+        room = bench.scroller.viewport().width()
+        for control in bench.findChildren(QWidget):
+            if control.isVisible() and control.focusPolicy() & Qt.FocusPolicy.TabFocus and bench.scroller.isAncestorOf(control):
+                right = control.mapTo(bench.scroller.viewport(), control.rect().topRight()).x()
+                assert right < room, (stop, type(control), control.accessibleName())
+    assert LONG in window.benches.camera._light_heading.toolTip()

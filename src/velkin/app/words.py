@@ -12,6 +12,7 @@ from velkin.core.shoot.state import State
 from velkin.core.tags.ledger import MEANING
 
 _UNITS = re.compile(r"(?<=\d) (%|px|cm|mm|K|ppi|MB|GB|EV)(?![\w])")
+_LONG, _SEAMS = re.compile(r"\S{25,}"), re.compile(r"([/_.\-])(?=\w)")
 MINUS = "\u2212"
 CONVERT, ASSIGN = MEANING["convert"], MEANING["assign"]
 MODELS = {"rgb": "RGB", "gray": "gray", "cmyk": "CMYK", "lab": "Lab"}
@@ -40,6 +41,11 @@ def percent(value: float) -> str:
 def unbroken(text: str) -> str:
     """A text in which no unit is parted from its number, nor a width from its height, by the end of a line."""
     return _UNITS.sub("\u00a0\\1", text).replace(" × ", "\u00a0×\u00a0").replace("ΔE ", "ΔE\u00a0")
+
+
+def breakable(text: str) -> str:
+    """A text whose long names may be parted at the end of a line, after a stroke, a dot or a slash."""
+    return _LONG.sub(lambda word: _SEAMS.sub("\\1\u200b", word.group()), text)
 
 
 def count(number: int, thing: str) -> str:

@@ -12,7 +12,7 @@ from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
-from velkin.app.sheets.space_sheets import OwnSpaceSheet, PurposeSheet
+from velkin.app.sheets.space_sheets import CustomSpaceSheet, PurposeSheet
 from velkin.app.widgets.viewer import PictureView
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
@@ -116,7 +116,7 @@ class SpaceActions:
         """Make a custom space."""
         if self._model.shoot is None:
             return
-        sheet = OwnSpaceSheet(self._context, self._dialogs.parent)
+        sheet = CustomSpaceSheet(self._context, self._dialogs.parent)
         sheet.save_wanted.connect(self.save_space)
         if sheet.exec() and sheet.space is not None:
             space = sheet.space

@@ -90,7 +90,6 @@ class ExportSheet(Sheet):
         self.summary.setFont(theme.font(13, 600))
         column.addWidget(self.summary)
         self.write = button("Write", self._accept, primary=True)
-        self.write.setDefault(True)
         column.addWidget(row_of(button("Cancel", self.reject), self.write))
         self._follow()
 

@@ -64,7 +64,6 @@ class GivingSheet(Sheet):
         column.addWidget(self.summary)
         column.addWidget(self.reasons)
         self.give_button = button("Give", self.accept, primary=True)
-        self.give_button.setDefault(True)
         column.addWidget(row_of(button("Cancel", self.reject), self.give_button))
         for box in (self.to, self.exposure):
             box.currentIndexChanged.connect(self._follow)

@@ -62,7 +62,7 @@ class _Triangle(QWidget):
         p.drawText(QRectF(8, 4, 184, 14), Qt.AlignmentFlag.AlignRight, "dashed: sRGB")
 
 
-class OwnSpaceSheet(Sheet):
+class CustomSpaceSheet(Sheet):
     """Makes a space; its effect is seen on the picture at once, as if it were assigned."""
 
     save_wanted = pyqtSignal(object, int)  # RGBSpace, ICC version

@@ -83,7 +83,6 @@ class VariantSheet(Sheet):
         self.summary.setFont(theme.font(13, 600))
         column.addWidget(self.summary)
         self.make = button("Keep and give it to the selected frames", self._accept, primary=True)
-        self.make.setDefault(True)
         column.addWidget(row_of(button("Cancel", self.reject), self.make))
         now = next((n for n, m in MIXERS.items() if m == profile.variant.mixer), "own")
         self._set_cells(profile.variant.mixer)

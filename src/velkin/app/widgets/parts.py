@@ -24,18 +24,42 @@ from PyQt6.QtWidgets import (
 from velkin.app import theme
 from velkin.app.model.changes import Change
 from velkin.app.model.shoot_model import ShootModel
+from velkin.app.words import breakable
 
 WIDTH = 336
 PADDING = 16
 
 
-class Heading(QLabel):
-    """An 11 px capital label."""
+class Elided(QLabel):
+    """A line that gives way in its middle where there is no room for it; the whole stands in its tooltip."""
+
+    def __init__(self, text: str = "", soft: bool = True) -> None:
+        super().__init__(text)
+        self.setProperty("soft", soft)
+        self.setFont(theme.font(12 if soft else 13))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+
+    def setText(self, text: str | None) -> None:
+        super().setText(text)
+        self.setToolTip(text or "")
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(48, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setFont(self.font())
+        p.setPen(theme.current().colour("soft" if self.property("soft") else "ink"))
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
+        p.drawText(self.rect(), int(self.alignment()), text)
+
+
+class Heading(Elided):
+    """An 11 px capital label; a name in it gives way in its middle."""
 
     def __init__(self, text: str) -> None:
         super().__init__(text)
         self.setFont(theme.font(11, 600, True))
-        self.setProperty("soft", True)
 
 
 class Rule(QFrame):
@@ -90,30 +114,6 @@ def soft(text: str = "") -> QLabel:
     return label
 
 
-class Elided(QLabel):
-    """A line that gives way in its middle where there is no room for it; the whole stands in its tooltip."""
-
-    def __init__(self, text: str = "", soft: bool = True) -> None:
-        super().__init__(text)
-        self.setProperty("soft", soft)
-        self.setFont(theme.font(12 if soft else 13))
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
-
-    def setText(self, text: str | None) -> None:
-        super().setText(text)
-        self.setToolTip(text or "")
-
-    def minimumSizeHint(self) -> QSize:
-        return QSize(48, super().minimumSizeHint().height())
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        p.setFont(self.font())
-        p.setPen(theme.current().colour("soft" if self.property("soft") else "ink"))
-        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
-        p.drawText(self.rect(), int(self.alignment()), text)
-
-
 class Facts(QWidget):
     """Rows of name and value."""
 
@@ -145,7 +145,7 @@ class Facts(QWidget):
             there = index < len(rows)
             for column, label in enumerate(labels):
                 text = rows[index][column] if there and column < len(rows[index]) else ""
-                label.setText(text)
+                label.setText(breakable(text))
                 label.setVisible(bool(text) or (there and column < 2))
 
 
@@ -157,6 +157,13 @@ def button(text: str, action: Callable[[], object], primary: bool = False, tip: 
     if tip:
         result.setToolTip(tip)
     return result
+
+
+class _Column(QWidget):
+    """As wide as its bench, however long a name in it is, so that every control can be reached."""
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(0, super().minimumSizeHint().height())
 
 
 class Bench(QWidget):
@@ -180,7 +187,7 @@ class Bench(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
-        inside = QWidget()
+        inside = _Column()
         self.column = QVBoxLayout(inside)
         self.column.setContentsMargins(PADDING, 12, PADDING, 12)
         self.column.setSpacing(8)

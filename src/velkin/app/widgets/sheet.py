@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from velkin.app import theme
@@ -28,6 +29,14 @@ class Sheet(QDialog):
         self.column.setSpacing(spacing)
         if width:
             self.setFixedWidth(width)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Return is the black button, wherever the keys are; a sheet without one has no button for it."""
+        for each in self.findChildren(QPushButton):
+            primary = bool(each.property("primary"))
+            each.setAutoDefault(primary)
+            each.setDefault(primary)
+        super().showEvent(event)
 
     def subject(self, name: str) -> None:
         """Say on top what it is about."""
