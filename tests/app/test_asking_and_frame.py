@@ -66,12 +66,14 @@ def test_a_light_gets_the_name_that_was_typed(monkeypatch, window):
     assert window.model.state.light_of(window.model.current).name == "Window, noon"
 
 
-def test_a_missing_source_is_found_again_only_by_its_bytes(monkeypatch, window, demo_frames):
+def test_a_missing_source_is_found_again_only_by_its_bytes(qtbot, monkeypatch, window, demo_frames):
     answer(monkeypatch, "getOpenFileName", (str(demo_frames / "north-0413.dng"), ""))
     window.menu.by_name["Find a missing source…"].trigger()
-    assert "not the file that north-0412 was made from" in window.model.messages.latest
+    qtbot.waitUntil(lambda: "not the file that north-0412 was made from" in window.model.messages.latest, timeout=60000)
+    before = window.model.shoot.undo_label()
     answer(monkeypatch, "getOpenFileName", (str(demo_frames / "north-0412.dng"), ""))
     window.menu.by_name["Find a missing source…"].trigger()
+    qtbot.waitUntil(lambda: window.model.shoot.undo_label() != before, timeout=60000)
     assert window.model.frame.path == demo_frames / "north-0412.dng"
 
 

@@ -45,7 +45,7 @@ class Dropped:
             if self._model.places.now.page is Page.TRY_ON:
                 self._spaces.try_file(path)
             else:
-                self._spaces.keep_space_of(path)
+                self._jobs.spaces.keep(path)
         for path in drop.destinations:
             self._handoffs.destinations(path)
         if drop.profiles:

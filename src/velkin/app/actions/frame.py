@@ -116,7 +116,7 @@ class FrameActions:
             return
         path = self._dialogs.open_file(f"Where is {frame.path.name}")
         if path is not None:
-            self._jobs.command(lambda s: s.relocate(frame.id, path))
+            self._jobs.importing.find_source(frame.id, path)
 
     def find_sources(self) -> None:
         """Ask for a folder in which all missing sources are looked for."""

@@ -16,7 +16,7 @@ from velkin.app.sheets.space_sheets import CustomSpaceSheet, PurposeSheet
 from velkin.app.widgets.viewer import PictureView
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
-from velkin.core.icc.space import load_space, profile_of
+from velkin.core.icc.space import Space, profile_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import chain_of
 from velkin.core.shoot.state import Frame
@@ -67,31 +67,22 @@ class SpaceActions:
         frame = self._model.frame
         if frame is None or frame.is_raw:
             return
-        try:
-            space = load_space(path)
-        except VelkinError as error:
-            self._model.report(error)
-            return
-        if space.model != frame.picture.colour_model:
-            self._model.report(f"{space.name} is for {space.model} pictures; this one is {frame.picture.colour_model}.")
-            return
-        self._model.places.go(Page.TRY_ON, frame.id, space)
+
+        def tried(space: Space) -> None:
+            if self._model.current != frame.id:
+                return  # another frame is at hand by now
+            if space.model != frame.picture.colour_model:
+                self._model.report(f"{space.name} is for {space.model} pictures; this one is {frame.picture.colour_model}.")
+                return
+            self._model.places.go(Page.TRY_ON, frame.id, space)
+
+        self._jobs.spaces.read(path, tried)
 
     def import_space(self) -> None:
         """Ask for an ICC file whose space is kept in the shoot."""
         path = self._dialogs.open_file("A space from an ICC file", _ICC) if self._model.shoot is not None else None
         if path is not None:
-            self.keep_space_of(path)
-
-    def keep_space_of(self, path: Path) -> None:
-        """Keep the space of an ICC file in the shoot."""
-        try:
-            space = load_space(path)
-        except VelkinError as error:
-            self._model.report(error)
-            return
-        if self._jobs.command(lambda s: s.keep_space(space)):
-            self._model.say(f"{space.name} can be assigned and converted to now.")
+            self._jobs.spaces.keep(path)
 
     def rules(self) -> None:
         """Edit the intake rules."""

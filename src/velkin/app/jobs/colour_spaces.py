@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +11,7 @@ from PyQt6.QtCore import QFileSystemWatcher, QTimer, pyqtSignal
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
 from velkin.core.icc.collection import Collection
-from velkin.core.icc.space import Space, grays
+from velkin.core.icc.space import Space, grays, load_space
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 
 
@@ -38,6 +39,20 @@ class ColourSpaces(Work):
         """Watch no longer."""
         self._first.stop()
         self._soon.stop()
+
+    def read(self, path: Path, done: Callable[[Space], None]) -> None:
+        """Read the space of an ICC file, aside."""
+        self._aside(Lane.HAND, lambda job: load_space(path), done, name=f"Reading {path.name}")
+
+    def keep(self, path: Path) -> None:
+        """Keep the space of an ICC file in the shoot."""
+        shoot = self._model.shoot
+
+        def keep(space: Space) -> None:
+            if self._model.shoot is shoot and self._command(lambda s: s.keep_space(space)):
+                self._model.say(f"{space.name} can be assigned and converted to now.")
+
+        self.read(path, keep)
 
     def use(self, folders: list[Path]) -> None:
         """Look for profiles in these folders from now on."""

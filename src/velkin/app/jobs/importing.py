@@ -15,6 +15,7 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.reading_job import read_found
 from velkin.core.charts.spot import spot_chart, spot_neutral
 from velkin.core.errors import VelkinError
+from velkin.core.files.digest import digest_of
 from velkin.core.files.names import is_picture_name
 from velkin.core.files.raw import is_raw_name
 from velkin.core.shoot.arrivals import Arrival, Spotted, look_at
@@ -101,6 +102,21 @@ class Importing(Work):
         model.changes()
         (model.report if reasons else model.say)(" ".join(words))
         self.spot(tuple(added))
+
+    def find_source(self, frame: int, path: Path) -> None:
+        """Say where a missing source lies now, after its bytes were compared aside."""
+        shoot = self._model.shoot
+        wanted = self._model.state.frames[frame]
+
+        def done(digest: str) -> None:
+            if self._model.shoot is not shoot:
+                return
+            if digest != wanted.digest:
+                self._model.report(f"{path.name}: this is not the file that {wanted.name} was made from; nothing was changed.")
+            else:
+                self._command(lambda s: s.relocate_all({frame: path}))
+
+        self._aside(Lane.HAND, lambda job: digest_of(path), done, name=f"Comparing {path.name}")
 
     def find_missing(self, folder: Path) -> None:
         """Look in a folder for the sources that are missing, by their bytes, and say where they lie now; one undoable step."""
