@@ -16,6 +16,10 @@ from velkin.app.sheets.keys_sheet import KeysSheet
 from velkin.app.sheets.text_sheet import TextSheet
 from velkin.app.widgets.frames_model import Filter
 from velkin.app.window import Window
+from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.charts.built_in import iso24
+from velkin.core.charts.reading_job import read_chart
 from velkin.core.shoot.store import backup_path
 
 LEFT = Qt.MouseButton.LeftButton
@@ -169,3 +173,28 @@ def test_a_dropped_folder_name_with_a_colon_can_hold_profiles(tmp_path):
     window = Window(settings)
     assert [Path(f).name for f in window.jobs.spaces.collection.folders] == ["a:b", "c"]
     close(window)
+
+
+def test_changes_of_the_shelf_are_undone_one_after_the_other(qtbot, window, ids, demo_frames):
+    frame = window.model.state.frames[ids["north-0401"]]
+    kept = read_chart(frame.path, iso24())
+    profile = fit(FitRequest(kept.reading, iso24(), frame.facts.unique, built_in(frame.facts), None, "Mine")).of("matrix")
+    window.jobs.shelf.add(profile)
+    window.actions_.profile.open_shelf()
+    room = window.navigator.made(Page.SHELF)
+    qtbot.waitUntil(lambda: room.entry is not None, timeout=60000)
+    assert not room.undo.isVisible()
+    room.name.setFocus()
+    room.name.selectAll()
+    qtbot.keyClicks(room.name, "Renamed")
+    qtbot.keyClick(room.name, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: room.entry is not None and room.entry.name == "Renamed", timeout=60000)
+    qtbot.mouseClick(room.off, LEFT)
+    qtbot.waitUntil(lambda: room.empty.isVisible(), timeout=60000)
+    assert room.undo.text() == "Undo: remove Renamed"
+    qtbot.mouseClick(room.undo, LEFT)
+    qtbot.waitUntil(lambda: [e.name for e in window.jobs.shelf.shelf.entries] == ["Renamed"], timeout=60000)
+    qtbot.waitUntil(lambda: room.undo.text() == "Undo: rename Mine", timeout=60000)
+    qtbot.mouseClick(room.undo, LEFT)
+    qtbot.waitUntil(lambda: [e.name for e in window.jobs.shelf.shelf.entries] == ["Mine"], timeout=60000)
+    qtbot.waitUntil(lambda: not room.undo.isVisible(), timeout=60000)

@@ -96,7 +96,7 @@ def test_files_are_brought_and_taken_off_without_loss(shelf, fitted, tmp_path):
         with pytest.raises(error):
             shelf.bring(tmp_path / name)
     entry = next(e for e in shelf.entries if e.path == there)
-    gone = shelf.take_off(entry)
+    gone = shelf.remove(entry)
     assert gone.exists() and not there.exists() and len(shelf.entries) == 2
 
 

@@ -38,6 +38,7 @@ class ShelfJobs(Work):
         self._soon.timeout.connect(self.look)
         self._watcher.directoryChanged.connect(lambda _: self._soon.start())
         self._watcher.fileChanged.connect(lambda _: self._soon.start())
+        self._undo: list[tuple[str, Callable[[], object]]] = []
         self._turn = threading.Lock()  # the shelf is read and changed by one worker at a time
         self._wanted: list[str] = []  # what is to be watched
         self._lanes.start(Lane.BACKGROUND, lambda job: self._scan(), lambda _: self._tell())  # the first time all is new
@@ -84,6 +85,8 @@ class ShelfJobs(Work):
     def use(self, folder: Path) -> None:
         """Take another folder for the shelf."""
 
+        self._undo.clear()
+
         def take() -> None:
             self.shelf = Shelf(folder)
             self.shelf.scan()
@@ -119,11 +122,31 @@ class ShelfJobs(Work):
 
     def decide(self, entry: ShelfEntry, **changes: object) -> None:
         """Switch a profile on or off, name it, note something."""
-        self._do(lambda: self.shelf.decide(entry, **changes))
+        before = {what: getattr(entry.kept, what) for what in changes}
+        words = {"on": "switch", "name": "rename", "notes": "note on"}[next(iter(changes))]
+
+        def done(_: object) -> None:
+            self._undo.append((f"{words} {entry.name}", lambda: self.shelf.decide(entry, **before)))
+
+        self._do(lambda: self.shelf.decide(entry, **changes), done)
 
     def remove(self, entry: ShelfEntry) -> None:
         """Move a profile's file out of the shelf; it can be found again."""
-        self._do(lambda: self.shelf.take_off(entry))
+
+        def done(moved: Path) -> None:
+            self._undo.append((f"remove {entry.name}", lambda: self.shelf.put_back(entry, moved)))
+
+        self._do(lambda: self.shelf.remove(entry), done)
+
+    def undo_label(self) -> str:
+        """What `undo` would undo, in words; empty where there is nothing."""
+        return self._undo[-1][0] if self._undo else ""
+
+    def undo(self) -> None:
+        """Undo the last change of the shelf in this session."""
+        if self._undo:
+            label, work = self._undo.pop()
+            self._do(work, lambda _: self._model.say(f"Undone: {label}."))
 
     def _do(self, work: Callable[[], object], done: Callable[..., None] = lambda result: None) -> None:
         """Change the shelf aside, in the order asked for; what changes it has scanned it again itself."""

@@ -23,7 +23,7 @@ from velkin.app import theme
 from velkin.app.context import Context
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
-from velkin.app.widgets.parts import Bench, Facts, Figure, button, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, button, labelled, row_of, soft
 from velkin.app.words import count, model_words, temperature_words
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint
@@ -73,9 +73,10 @@ class ShelfRoom(Room):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setMargin(40)
         row = self.head
-        self._where = soft()
-        self._where.setWordWrap(False)
+        self._where = Elided()
         row.addWidget(self._where, 1)
+        self.undo = button("", self._shelf.undo, tip="Takes back what was changed on the shelf, one after the other")
+        row.addWidget(self.undo)
         row.addWidget(
             button("Import…", self.import_wanted.emit, tip="Copy profile files onto the shelf; dropping them does the same")
         )
@@ -179,6 +180,9 @@ class ShelfRoom(Room):
 
     def refresh(self) -> None:
         """Follow the shelf and the shoot."""
+        label = self._shelf.undo_label()
+        self.undo.setText(f"Undo: {label}" if len(label) < 30 else f"Undo: {label[:28]}…")
+        self.undo.setVisible(bool(label))
         if not self.isVisible():
             return
         chosen = self.entry

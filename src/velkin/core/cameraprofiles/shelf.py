@@ -200,8 +200,8 @@ class Shelf:
             return out
         raise OutputRefused("there are a thousand profiles of that name already", self.folder / stem)
 
-    def take_off(self, entry: ShelfEntry) -> Path:
-        """Move a profile's file into the folder *taken off*, where it can be found again; where it lies then."""
+    def remove(self, entry: ShelfEntry) -> Path:
+        """Move a profile's file into the folder *removed*, where it can be found again; where it lies then."""
         folder = self.folder / _REMOVED
         folder.mkdir(parents=True, exist_ok=True)
         for number in range(1, 1000):
@@ -211,6 +211,13 @@ class Shelf:
                 break
         self.scan()
         return out
+
+    def put_back(self, entry: ShelfEntry, moved: Path) -> None:
+        """Undo `remove`: the file goes where it was, with its name, notes and switch. Raises OutputRefused, OutputFailed."""
+        if entry.path.exists():
+            raise OutputRefused("another profile of that name is on the shelf by now; nothing was changed", entry.path)
+        moved.rename(entry.path)
+        self.decide(entry, **asdict(entry.kept))
 
 
 def _look(path: Path) -> tuple[AnyProfile | None, str, str]:
