@@ -198,3 +198,29 @@ def test_changes_of_the_shelf_are_undone_one_after_the_other(qtbot, window, ids,
     qtbot.mouseClick(room.undo, LEFT)
     qtbot.waitUntil(lambda: [e.name for e in window.jobs.shelf.shelf.entries] == ["Mine"], timeout=60000)
     qtbot.waitUntil(lambda: not room.undo.isVisible(), timeout=60000)
+
+
+def test_the_loupe_shows_the_pixels_under_the_pointer(qtbot, window, ids):
+    window.model.select(ids["north-0412"])
+    assert settle(window, 90)
+    at = window.view.to_widget(700, 800).toPoint()
+    qtbot.mouseMove(window.view, at)
+    before = window.view.grab().toImage()
+    qtbot.keyClick(window.view, Qt.Key.Key_M)
+    assert window.model.loupe and window.menu.by_name["Loupe"].isChecked()
+    image = window.flow.close_up(27)
+    assert (image.width(), image.height()) == (27, 27)
+    seen = window.view.grab().toImage()
+    assert seen != before
+    middle = seen.pixelColor(at.x() + 20 + 13 * 7 + 3, at.y() + 20 + 13 * 7 + 3)
+    pointer = window.flow.pointer
+    source = window.flow.rendered.source
+    height, width = source.shape[:2]
+    x, y = int(pointer[0] * width / 2400), int(pointer[1] * height / 1600)
+    from velkin.core.render import for_screen, to_working
+
+    path = window.model.path()
+    expected = for_screen(to_working(source[y : y + 1, x : x + 1], path), path, window.model.screen)[0, 0]
+    assert (middle.red(), middle.green(), middle.blue()) == tuple(int(v) for v in expected)
+    qtbot.keyClick(window.view, Qt.Key.Key_M)
+    assert not window.model.loupe and window.view.grab().toImage() == before

@@ -277,6 +277,9 @@ class Menus:
         self.add(menu, "&Actual pixels", lambda: self.viewer().actual(), "A", pages=_AT_A_VIEWER)
         self.add(menu, "Zoom &in", lambda: self.viewer().zoom_by(1.25), "Ctrl++")
         self.add(menu, "Zoom o&ut", lambda: self.viewer().zoom_by(0.8), "Ctrl+-")
+        tip = "The pixels under the pointer, enlarged"
+        loupe = self.add(menu, "Loupe", lambda: model.show_loupe(not model.loupe), "M", tip, "frame", _AT_PICTURE)
+        model.loupe_changed.connect(self._checked(loupe).setChecked)
         tip = "Show the state chosen under Compare with, and back; or hold Space"
         self.before = self._checked(self.add(menu, "Show &before", self._swap_before, "B", tip, "frame", _AT_PICTURE))
         self.add(menu, "S&tep through the ways to compare", model.step_comparison, "V", needs="frame", pages=_AT_PICTURE)

@@ -7,18 +7,21 @@ as one wish. Numbers of another frame or path are never left standing.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage
 
-from velkin.app.flow.drawing import Measured, Rendered, Seen
+from velkin.app.flow.drawing import Measured, Rendered, Seen, draw
 from velkin.app.flow.readout import PinNumbers, numbers_under, read_pin
 from velkin.app.flow.service import RenderService
 from velkin.app.flow.stops import Stop, stops_of
 from velkin.app.model.places import Page
 from velkin.app.model.shoot_model import ShootModel
 from velkin.core.errors import VelkinError
+from velkin.core.gamut.masks import Window
 from velkin.core.path import ColourPath
+from velkin.core.render import to_working
 from velkin.core.tags.ledger import CONVERT
 from velkin.core.tags.pins import Pin
 
@@ -266,6 +269,18 @@ class PictureFlow(QObject):
             self.pointed_changed.emit(("", "", "", ""))
         else:
             self.pointed_changed.emit(numbers_under(at, r, (frame.facts.width, frame.facts.height)))
+
+    def close_up(self, side: int) -> QImage | None:
+        """The decoded pixels round the pointer, `side` × `side`, as the picture is seen; None where there are none."""
+        r, frame, at = self.current, self._model.frame, self.pointer
+        if r is None or frame is None or at is None or r.source is None or min(r.source.shape[:2]) < side:
+            return None
+        height, width = r.source.shape[:2]
+        left = min(max(int(at[0] * width / frame.facts.width) - side // 2, 0), width - side)
+        top = min(max(int(at[1] * height / frame.facts.height) - side // 2, 0), height - side)
+        patch = r.source[top : top + side, left : left + side]
+        plain = replace(r.seen, room=(0, 0), part=None, mark="")
+        return draw(to_working(patch, r.path), r.path, plain, Window(width, height, left, top)).image
 
     def stops(self) -> list[Stop]:
         """The five stops of the frame at hand; none without one."""

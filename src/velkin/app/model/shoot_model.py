@@ -38,6 +38,7 @@ class ShootModel(QObject):
     picking_changed = pyqtSignal(str)
     tried_changed = pyqtSignal()
     screen_changed = pyqtSignal()
+    loupe_changed = pyqtSignal(bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -50,6 +51,8 @@ class ShootModel(QObject):
         self.stop = "camera"
         self.before = False
         self.hatching = False
+        #: Whether the pixels under the pointer are shown enlarged.
+        self.loupe = False
         #: How the picture is compared, and the looks (`State.path_as`) it is compared with; the first is *before*.
         self.comparison = "off"
         self.against: tuple[str, ...] = ("built-in",)
@@ -321,6 +324,12 @@ class ShootModel(QObject):
         if on != self.hatching:
             self.hatching = on
             self.hatching_changed.emit(on)
+
+    def show_loupe(self, on: bool) -> None:
+        """Show the pixels under the pointer enlarged."""
+        if on != self.loupe:
+            self.loupe = on
+            self.loupe_changed.emit(on)
 
     def frames_of_light(self, frame: int) -> tuple[int, ...]:
         """The frames under the same light."""

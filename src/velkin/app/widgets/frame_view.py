@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent
+from PyQt6.QtGui import QColor, QContextMenuEvent, QPainter, QPen
 
+from velkin.app import theme
 from velkin.app.flow.drawing import Rendered, pooled
 from velkin.app.flow.picture_flow import Geometry, PictureFlow
 from velkin.app.model.shoot_model import ShootModel
@@ -14,6 +15,8 @@ from velkin.core.tags.ledger import CONVERT
 
 NO_SHOOT = "Make or open a shoot to begin"
 NO_FRAME = "Drop raw files or pictures here, or add them from the Shoot menu"
+#: Pixels of the source along the loupe, and how many pixels of the screen each gets.
+_LOUPE, _ENLARGED = 27, 7
 _MARKED = {
     "hatch": "hatched: out of gamut for",
     "delta": "ΔE map: out of gamut for",
@@ -37,7 +40,7 @@ class FrameView(EasingView):
         flow.reading.connect(self._reading)
         flow.failed.connect(self._failed)
         flow.measured_changed.connect(self._measured)
-        self.pointed.connect(flow.point_at)
+        self.pointed.connect(self._point)
         self.zoomed.connect(lambda _: self._zoomed())
         model.opened.connect(self._follow)
         model.changed.connect(lambda _: self._follow())
@@ -46,6 +49,7 @@ class FrameView(EasingView):
         model.hatching_changed.connect(lambda _: self._marking())
         model.comparison_changed.connect(self._compared)
         model.picking_changed.connect(self._picking)
+        model.loupe_changed.connect(lambda _: self.update())
         model.proof.changed.connect(self._marking)
         self._follow()
 
@@ -143,6 +147,33 @@ class FrameView(EasingView):
     def _compared(self) -> None:
         if self._model.comparison == "off":
             self.show_others("off", (), ())
+
+    def _point(self, at: tuple[float, float] | None) -> None:
+        self._flow.point_at(at)
+        if self._model.loupe:
+            self.update()
+
+    def paint_over(self, p: QPainter) -> None:
+        """The loupe, beside the pointer, over everything else."""
+        super().paint_over(p)
+        image = self._flow.close_up(_LOUPE) if self._model.loupe else None
+        pointer = self._flow.pointer
+        if image is None or pointer is None:
+            return
+        side = _LOUPE * _ENLARGED
+        at = self.to_widget(*pointer)
+        x = at.x() + 20 if at.x() + 20 + side < self.width() else at.x() - 20 - side
+        y = at.y() + 20 if at.y() + 20 + side < self.height() else at.y() - 20 - side
+        box = QRectF(x, y, side, side)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        p.drawImage(box, image)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(theme.current().colour("ink"), 1))
+        p.drawRect(box)
+        middle = QRectF(box.center().x() - _ENLARGED / 2, box.center().y() - _ENLARGED / 2, _ENLARGED, _ENLARGED)
+        for colour, grown in (("#161616", 1), ("#F2F2F2", 0)):
+            p.setPen(QPen(QColor(colour), 1))
+            p.drawRect(middle.adjusted(-grown, -grown, grown, grown))
 
     def _zoomed(self) -> None:
         self._captions()
