@@ -336,3 +336,35 @@ def test_with_the_longest_names_every_control_can_be_reached(qtbot, window, ids,
                 right = control.mapTo(bench.scroller.viewport(), control.rect().topRight()).x()
                 assert right < room, (stop, type(control), control.accessibleName())
     assert LONG in window.benches.camera._light_heading.toolTip()
+
+
+def test_the_main_button_stays_where_it_is_when_its_meaning_moves_on(qtbot, window, ids):
+    def place(widget):
+        return widget.mapTo(window, widget.rect().topLeft()).y()
+
+    window.model.places.go(Page.CHART, ids["north-0401"])
+    room = window.navigator.made(Page.CHART)
+    qtbot.waitUntil(lambda: room.kept is not None and room.view.has_picture, timeout=60000)
+    bench = room.bench
+    fit_at, only_at = place(bench.fit_button), place(bench.only_button)
+    qtbot.mouseClick(bench.fit_button, LEFT)
+    qtbot.waitUntil(lambda: room.profile is not None, timeout=60000)
+    qtbot.wait(20)
+    assert place(bench.give_button) == fit_at
+    assert place(bench.only_button) == only_at and bench.only_button.isEnabled()
+    window.model.places.back()
+    camera = window.benches.camera
+    before = place(camera._give)
+    window.jobs.camera.keep_profile(ids["north-0401"], room.profile, "", True)
+    qtbot.wait(20)
+    assert place(camera._give) == before
+    window.actions_.open_stop("handoff")
+    run = window.benches.handoff.run_button
+    qtbot.wait(20)
+    before = place(run)
+    window.benches.handoff._which.button(2).setChecked(True)
+    with qtbot.waitSignal(window.jobs.handoff.ended, timeout=120000):
+        window.actions_.handoff.start()
+    settle(window, 90)
+    assert window.benches.handoff.receipt_button.isVisible()
+    assert place(run) == before

@@ -91,7 +91,7 @@ class CameraBench(Bench):
             self._figure.show_value("", "No frame is selected.")
             self.sentence.setText("")
             self._give.setText("Read the chart")
-            self._back.hide()
+            self._back.setEnabled(False)
             return
         state = self._model.state
         light = state.light_of(frame.id)
@@ -192,7 +192,8 @@ class CameraBench(Bench):
         assert frame is not None
         light = state.light_of(frame.id)
         others = self._others()
-        self._back.setVisible(frame.profile is not None)
+        self._back.setEnabled(frame.profile is not None)  # seen all the time, so that no button moves under the pointer
+        self._back.setToolTip("" if frame.profile is not None else "It has the built-in profile already")
         self._give.show()
         if frame.profile is None and light.profile is not None:
             self.sentence.setText(f"{light.name} has a profile that this frame does not use.")

@@ -15,7 +15,7 @@ from velkin.app.context import Context
 from velkin.app.jobs.handoff import STAGES, Ended
 from velkin.app.model.changes import Change
 from velkin.app.model.places import Page
-from velkin.app.widgets.parts import Bench, Rule, button, row_of, soft, state_label
+from velkin.app.widgets.parts import Bench, Rule, button, keep_room, row_of, soft, state_label
 from velkin.app.words import CONVERT, count, time_left, unbroken
 from velkin.core.handoff.destination import Destination
 from velkin.core.icc.space import same
@@ -197,8 +197,8 @@ class HandoffBench(Bench):
         )
         for each in (self.receivers_button, self.receipt_button):
             each.setProperty("narrow", True)
-        self._after = row_of(self.receivers_button, self.receipt_button)
-        for item in (self.run_button, self._running, self.retry_button, self._after):
+        self._after = keep_room(row_of(self.receivers_button, self.receipt_button))
+        for item in (self.retry_button, self.run_button, self._running, self._after):
             self.foot.addWidget(item)
         for item in (self._running, self.retry_button, self._after):
             item.hide()

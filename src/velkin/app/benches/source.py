@@ -12,7 +12,7 @@ from velkin.app.context import Context
 from velkin.app.flow.picture_flow import PinsRead
 from velkin.app.flow.stops import tag_glyph
 from velkin.app.model.places import Page
-from velkin.app.widgets.parts import Bench, Facts, Rule, beside, button, labelled, soft, state_label
+from velkin.app.widgets.parts import Bench, Facts, Rule, beside, button, keep_room, labelled, soft, state_label
 from velkin.app.widgets.pin_table import PinTable
 from velkin.app.widgets.space_box import SpaceBox, second_line
 from velkin.app.words import ASSIGN, CONVERT, MODELS
@@ -108,7 +108,7 @@ class SourceBench(Bench):
         self.decide = button("Assign", self._decide, True)
         self.decide_all = button("Assign it to all like this one", self._decide_all)
         self.foot.addWidget(self.decide)
-        self.foot.addWidget(self.decide_all)
+        self.foot.addWidget(keep_room(self.decide_all))
         self.follow(self._model)
         self._model.tried_changed.connect(lambda: self.ledger.show_frame() if self.isVisible() else None)
         context.jobs.spaces.changed.connect(self.stale)

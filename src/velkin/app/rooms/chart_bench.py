@@ -193,8 +193,10 @@ class ChartBench(Bench):
         self.fit_button.setVisible(not fitted)
         self.fit_button.setEnabled(kept is not None and not refused)
         self.report_button.setEnabled(kept is not None and not refused)
-        for widget in (self.give_button, self.only_button, self._name_row):
+        for widget in (self.give_button, self._name_row):
             widget.setVisible(fitted)
+        self.only_button.setEnabled(fitted)  # seen all the time, so that no button moves under the pointer
+        self.only_button.setToolTip("" if fitted else "Fit a profile first")
         if light is None:
             return
         if profile is not None:

@@ -159,6 +159,14 @@ def button(text: str, action: Callable[[], object], primary: bool = False, tip: 
     return result
 
 
+def keep_room(widget: QWidget) -> QWidget:
+    """Keep a widget's place while it is hidden, so that nothing beside it moves."""
+    policy = widget.sizePolicy()
+    policy.setRetainSizeWhenHidden(True)
+    widget.setSizePolicy(policy)
+    return widget
+
+
 class _Column(QWidget):
     """As wide as its bench, however long a name in it is, so that every control can be reached."""
 
