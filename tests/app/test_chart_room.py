@@ -200,6 +200,6 @@ def test_escape_leaves_and_a_stop_leaves_too(qtbot, room, window):
     qtbot.keyClick(room.view, Qt.Key.Key_Escape)
     assert window.navigator.stack.currentIndex() == 0
     window.model.places.go(Page.CHART, window.model.current)
-    assert window.navigator.stack.currentWidget() is room
+    assert window.navigator.room is room
     window.actions_.open_stop("proof")
     assert window.navigator.stack.currentIndex() == 0 and window.model.stop == "proof"

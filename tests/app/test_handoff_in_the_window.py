@@ -260,7 +260,7 @@ def test_receivers_are_looked_at_and_a_print_comes_back(qtbot, window, job, ids)
     window.model.select(ids["north-0413"])
     qtbot.keyClick(window.view, Qt.Key.Key_E)
     room = window.navigator.made(Page.RECEIVERS)
-    assert window.navigator.stack.currentWidget() is room and "Hand off first" in room.sheet.words
+    assert window.navigator.room is room and "Hand off first" in room.sheet.words
     room.leave()
     job.set_destination(replace(web(window), space_id="romm"))
     assert run(qtbot, window, job).good == 1

@@ -60,7 +60,7 @@ def test_the_report_needs_a_reading(window, ids):
 
 
 def test_the_report_shows_the_models_and_the_verdict(window, room, ids):
-    assert window.navigator.stack.currentWidget() is room and room.frame == ids["north-0401"]
+    assert window.navigator.room is room and room.frame == ids["north-0401"]
     shown = {name: card.accessibleName() for name, card in room.cards.cards.items()}
     assert sum("recommended" in words for words in shown.values()) == 1
     assert "very good" in room._figure.words.text() and room._reason.text().endswith(".")
@@ -152,7 +152,7 @@ def test_giving_puts_the_profile_on_the_shelf_and_esc_leaves(window, room, ids):
     QTest.keyClick(room, Qt.Key.Key_Escape)
     assert window.navigator.stack.currentIndex() == 0
     window.actions_.profile.report()
-    assert window.navigator.stack.currentWidget() is room
+    assert window.navigator.room is room
 
 
 # ---- shelf --------------------------------------------------------------------------------------------------------

@@ -129,7 +129,7 @@ def test_the_try_on_sheet_shows_the_same_numbers_in_every_space(window, qtbot, h
     show(here["bare"], "source")
     qtbot.keyClick(window.view, Qt.Key.Key_T)
     room = window.navigator.made(Page.TRY_ON)
-    assert window.navigator.stack.currentWidget() is room
+    assert window.navigator.room is room
     qtbot.waitUntil(lambda: len(room.sheet.tiles) >= 6, timeout=60000)
     assert room._reasons.text() and "plausible" in room._place.text()
     images = [t.image for t in room.sheet.tiles]

@@ -236,6 +236,7 @@ def test_whatever_has_the_keys_shows_a_ring_of_two_pixels(qtbot, window, name):
         window.actions_.open_stop(stop)
         qtbot.wait(10)
         for widget in list(focusable(window)):
+            window.benches.currentWidget().scroller.ensureWidgetVisible(widget)  # as Tab does
             widget.setFocus(Qt.FocusReason.TabFocusReason)
             if QApplication.focusWidget() is not widget or widget.visibleRegion().isEmpty():
                 continue

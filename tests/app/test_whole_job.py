@@ -62,12 +62,12 @@ def read_fit_give_by_mouse(qtbot, window, chart_frame):
     click_frame(qtbot, window, chart_frame)
     click(qtbot, window.benches.camera._read)
     qtbot.waitUntil(lambda: room.kept is not None and room.view.has_picture, timeout=60000)
-    assert window.navigator.stack.currentWidget() is room
+    assert window.navigator.room is room
     click(qtbot, room.bench.fit_button)
     qtbot.waitUntil(lambda: room.profile is not None, timeout=60000)
     assert room.bench.table.item(0, 3).text()
     click(qtbot, room.bench.give_button)
-    assert window.navigator.stack.currentWidget() is not room
+    assert window.navigator.room is not room
 
 
 def test_by_mouse(qtbot, window, tmp_path):

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
-from PyQt6.QtWidgets import QPushButton, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QFrame, QPushButton, QScrollArea, QStackedWidget, QWidget
 
 from velkin.app.context import Context
 from velkin.app.model.changes import Change
@@ -112,11 +112,16 @@ class Navigator(QObject):
         """A room, made where it was not entered yet."""
         if page not in self._rooms:
             room = self._rooms[page] = ROOMS[page](self._context)
-            self.stack.addWidget(room)
+            self.stack.addWidget(_scrolled(room))
             for each in room.findChildren(QPushButton):
                 each.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys where they are
             self.room_made.emit(room)
         return self._rooms[page]
+
+    def _holder(self, room: Room) -> QWidget | None:
+        return next(
+            (h for n in range(self.stack.count()) if (h := self.stack.widget(n)) is not None and h.isAncestorOf(room)), None
+        )
 
     def _go(self, place: Place) -> None:
         before = self.room
@@ -126,7 +131,7 @@ class Navigator(QObject):
             self._focus.setFocus()
         else:
             room = self.made(place.page)
-            self.stack.setCurrentWidget(room)
+            self.stack.setCurrentWidget(self._holder(room))
             room.enter(place)
         if before is not None and before is not self.room:
             before.left_behind()
@@ -145,3 +150,13 @@ class Navigator(QObject):
     def _changed(self, change: Change) -> None:
         if self._place.frame is not None and self._place.frame in change.gone:
             self._model.places.back()
+
+
+def _scrolled(room: Room) -> QScrollArea:
+    """A room that can be scrolled where the window is too small for it, as on a small screen at 150 %."""
+    holder = QScrollArea()
+    holder.setFrameShape(QFrame.Shape.NoFrame)
+    holder.setWidgetResizable(True)
+    holder.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    holder.setWidget(room)
+    return holder

@@ -106,7 +106,7 @@ class Window(QMainWindow):
         self.setCentralWidget(central)
         self.messages = MessageStrip(self.model.messages, central, self._seen, self.view, self.navigator.stack)
         self.model.places.changed.connect(lambda _: self.messages.place())
-        self.setMinimumSize(1000, 620)
+        self.setMinimumSize(850, 520)
         for stop in self.path_bar.buttons.values():
             stop.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         for button in central.findChildren(QPushButton):

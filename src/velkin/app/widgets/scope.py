@@ -30,7 +30,7 @@ class Scope(QWidget):
         super().__init__()
         self._model, self._flow = model, flow
         self.setFixedHeight(96)
-        self.setMinimumWidth(420)
+        self.setMinimumWidth(280)
         self._measured: Measured | None = None
         self._destination = ""
         self.setAccessibleName("Histograms here and there")
