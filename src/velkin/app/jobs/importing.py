@@ -49,6 +49,8 @@ class Importing(Work):
             model.report("Make or open a shoot first (Shoot menu); files belong to a shoot.")
             return
 
+        before = (model.current, model.selected)
+
         def work(job: Job) -> _Looked:
             files, reasons = files_in(wanted)
             arrivals: list[Arrival] = []
@@ -72,11 +74,13 @@ class Importing(Work):
 
         def done(looked: _Looked) -> None:
             if model.shoot is shoot:
-                self._take_in(shoot, looked)
+                # who went on to another frame, or into a room, meanwhile stays there
+                untouched = model.places.at_picture and before == (model.current, model.selected)
+                self._take_in(shoot, looked, untouched)
 
         self._aside(Lane.IMPORT, work, done, name="Looking at files", cancellable=True)
 
-    def _take_in(self, shoot: Shoot, looked: _Looked) -> None:
+    def _take_in(self, shoot: Shoot, looked: _Looked, show: bool) -> None:
         model = self._model
         try:
             added = shoot.add_frames(looked.arrivals)
@@ -97,7 +101,7 @@ class Importing(Work):
             words.append(f"Left out {len(reasons)}: " + "; ".join(reasons[:2]) + ("; …" if len(reasons) > 2 else ""))
             if len(reasons) > 2:
                 words.append("Shoot ▸ What was left out lists them all.")
-        if added:
+        if added and show:
             model.select(added[0])
         model.changes()
         (model.report if reasons else model.say)(" ".join(words))

@@ -79,6 +79,7 @@ class ChartEditor(Room):
         self.chart: Chart | None = None
         self._begun: Chart | None = None
         self.table = QTableWidget(0, len(_HEADS))
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels(list(_HEADS))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ContiguousSelection)
         self.table.setShowGrid(False)

@@ -102,6 +102,7 @@ class GamutRoom(Room):
         self._figure = Figure()
         bench.column.addWidget(self._figure)
         self.table = QTableWidget(0, 5)
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels(["", "space", "10⁶ ΔE³", "in A, %", "picture, %"])
         self.table.verticalHeader().hide()  # type: ignore[union-attr]
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)

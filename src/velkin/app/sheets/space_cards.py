@@ -36,6 +36,7 @@ class SpaceCards(Sheet):
         self.spaces = [*found, *([] if working.id in {s.id for s in found} else [working])]
         column = self.column
         self.table = QTableWidget(len(self.spaces), 4)
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels(["Space", "Volume, × sRGB", "Out of gamut, % of the shoot", "Most in"])
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)

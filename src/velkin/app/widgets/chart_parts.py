@@ -172,6 +172,7 @@ class PatchTable(QTableWidget):
         assert vertical is not None and horizontal is not None
         vertical.hide()
         vertical.setDefaultSectionSize(19)
+        self.setTabKeyNavigation(False)  # Tab goes on; arrows go from row to row
         vertical.setMinimumSectionSize(18)
         horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         horizontal.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)

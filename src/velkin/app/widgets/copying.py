@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol, runtime_checkable
 
-from PyQt6.QtCore import QAbstractItemModel, QModelIndex, Qt
+from PyQt6.QtCore import QAbstractItemModel, QAbstractListModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QAbstractItemView, QWidget
 
 
@@ -25,14 +25,16 @@ def table_text(widget: QWidget | None) -> str | None:
     model, selection = widget.model(), widget.selectionModel()
     if model is None:
         return ""
-    columns = range(model.columnCount())
+    columns = range(1 if isinstance(model, QAbstractListModel) else model.columnCount())
     rows = _rows(model, QModelIndex())
     chosen = {(i.parent(), i.row()) for i in selection.selectedIndexes()} if selection is not None else set()
     if len(chosen) > 1:
         rows = [r for r in rows if (r.parent(), r.row()) in chosen]
+    if len(columns) == 1:
+        return "\n".join(str(r.data() or "") for r in rows)
     heads = [str(model.headerData(c, Qt.Orientation.Horizontal) or "") for c in columns]
     lines = [[str(r.sibling(r.row(), c).data() or "") for c in columns] for r in rows]
-    return "\n".join("\t".join(line) for line in ([heads, *lines] if len(heads) > 1 else lines))
+    return "\n".join("\t".join(line) for line in [heads, *lines])
 
 
 def _rows(model: QAbstractItemModel, parent: QModelIndex) -> list[QModelIndex]:
