@@ -24,7 +24,7 @@ def close(window) -> None:
     window.model.places.back()
     window.jobs.handoff.cancel()
     end = time.monotonic() + 30
-    while window.jobs.handoff.running and time.monotonic() < end:
+    while window.model.shoot is not None and window.jobs.handoff.running and time.monotonic() < end:
         QTest.qWait(5)
     window.close()
     window.deleteLater()  # else each theme would be put on the windows of all earlier tests

@@ -191,7 +191,7 @@ def test_changes_of_the_shelf_are_undone_one_after_the_other(qtbot, window, ids,
     qtbot.waitUntil(lambda: room.entry is not None and room.entry.name == "Renamed", timeout=60000)
     qtbot.mouseClick(room.off, LEFT)
     qtbot.waitUntil(lambda: room.empty.isVisible(), timeout=60000)
-    assert room.undo.text() == "Undo: remove Renamed"
+    qtbot.waitUntil(lambda: room.undo.text() == "Undo: remove Renamed", timeout=60000)
     qtbot.mouseClick(room.undo, LEFT)
     qtbot.waitUntil(lambda: [e.name for e in window.jobs.shelf.shelf.entries] == ["Renamed"], timeout=60000)
     qtbot.waitUntil(lambda: room.undo.text() == "Undo: rename Mine", timeout=60000)
