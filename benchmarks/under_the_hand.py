@@ -21,7 +21,7 @@ import sys, time
 from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QSettings, QTimer
 from velkin.app.jobs.lanes import Lane
-from velkin.app.main import make_application, settle
+from velkin.app.main import load_ahead, make_application, settle
 from velkin.app.model.places import Page
 from velkin.app.window import Window
 app = make_application()
@@ -128,6 +128,9 @@ watcher = threading.Thread(target=watch)
 watcher.start()
 def at(what):
     doing[0] = what
+at("the start")
+window.lanes.start(Lane.BACKGROUND, lambda job: load_ahead())  # as the program does when its window is there
+until(lambda: not window.lanes.running(Lane.BACKGROUND))
 at("a new shoot")
 window.jobs.shoots.new(folder / "day.velkin")
 until(lambda: window.model.shoot is not None)

@@ -4,7 +4,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from PyQt6.QtCore import QEvent, Qt, QTimer
+from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
@@ -29,6 +29,15 @@ def close(window) -> None:
     window.close()
     window.deleteLater()  # else each theme would be put on the windows of all earlier tests
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+def point_at(window, at: QPoint) -> None:
+    """Move the pointer over the picture; a move that came while the window was still being laid out is made again."""
+    end = time.monotonic() + 60
+    while window.flow.pointer is None and time.monotonic() < end:
+        QTest.mouseMove(window.view, at + QPoint(1, 1))
+        QTest.mouseMove(window.view, at)
+        QTest.qWait(5)
 
 
 @contextmanager

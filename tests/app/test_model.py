@@ -2,8 +2,9 @@
 
 import pytest
 from PyQt6.QtCore import QSettings, QStringListModel
-from PyQt6.QtWidgets import QFileDialog, QListView, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLabel, QListView, QTableWidget, QTableWidgetItem, QWidget
 
+from velkin.app import words
 from velkin.app.actions.dialogs import Dialogs, pattern
 from velkin.app.main import make_application
 from velkin.app.model.changes import WHOLE, Change, difference
@@ -11,6 +12,7 @@ from velkin.app.model.messages import Messages
 from velkin.app.model.places import Page, Places
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.widgets.copying import table_text
+from velkin.app.widgets.parts import Words
 from velkin.app.words import breakable, percent, unbroken
 from velkin.core.shoot.shoot import Shoot
 
@@ -184,3 +186,17 @@ def test_a_table_is_copied_whole_or_what_is_selected_of_it(qtbot):
     plain.setModel(kept)
     assert table_text(plain) == "x\ny"
     assert table_text(QWidget()) is None and table_text(None) is None
+
+
+def test_decimals_follow_the_language_of_the_desktop_and_names_are_left():
+    words.use_decimal(",")
+    try:
+        assert words.localised("ΔE 5.92, worst −0.41; 95 % within 1.5.") == "ΔE 5,92, worst −0,41; 95 % within 1,5."
+        for name in ("north-0412.dng", "v2.3.1", "2026.05.04.tif", "IMG_1.2", "sRGB 8-bit", "10.jpg"):
+            assert words.localised(name) == name
+        label = Words("mean ΔE 0.4 at 18 × 13 cm")
+        assert QLabel.text(label) == "mean ΔE\u00a00,4 at 18\u00a0×\u00a013\u00a0cm"
+        assert label.text() == "mean ΔE 0.4 at 18 × 13 cm"
+    finally:
+        words.use_decimal(".")
+    assert words.localised("0.5") == "0.5"

@@ -6,10 +6,11 @@ import numpy as np
 import pytest
 import tifffile
 from PIL import Image
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QGuiApplication, QImage
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
+from tests.app.doing import point_at
 from velkin.app.model.places import Page
 from velkin.app.sheets.copy_sheet import CopySheet
 from velkin.app.sheets.rules_sheet import RulesSheet
@@ -198,8 +199,7 @@ def test_converting_to_ink_tells_what_the_intents_do(window, qtbot, here, show, 
     settled(window, qtbot)
     assert stop_values(window)[2] == ink.name
     centre = window.view.to_widget(10, 10).toPoint()
-    qtbot.mouseMove(window.view, centre + QPoint(1, 1))
-    qtbot.mouseMove(window.view, centre)
+    point_at(window, centre)
     qtbot.waitUntil(lambda: window.status.here.value.text().endswith("%"), timeout=60000)
 
 
@@ -221,7 +221,7 @@ def test_ledger_goes_back_and_is_copied(window, qtbot, here, show):
 
 def test_pins_are_set_by_key_kept_and_given_targets(window, qtbot, here, show):
     show(here["wide"], "working")
-    qtbot.mouseMove(window.view, window.view.to_widget(12, 9).toPoint())
+    point_at(window, window.view.to_widget(12, 9).toPoint())
     window.flow.pointer = (12.0, 9.0)
     qtbot.keyClick(window.view, Qt.Key.Key_Period)
     pin = window.model.frame.pins[0]

@@ -1,17 +1,18 @@
 """Never down, never silent, never on another frame than the one that is named: the window under the hand."""
 
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QSettings, Qt
-from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
 from tests.app.doing import answered, close, open_shoot
 from tests.app.test_whole_job import click_frame
-from velkin.app import theme
+from velkin.app import theme, words
 from velkin.app.main import make_application, settle
 from velkin.app.model.places import Page
 from velkin.app.widgets.focus_ring import WIDTH, _on_ink, _Ring
@@ -369,3 +370,23 @@ def test_the_main_button_stays_where_it_is_when_its_meaning_moves_on(qtbot, wind
     settle(window, 90)
     assert window.benches.handoff.receipt_button.isVisible()
     assert place(run) == before
+
+
+def test_on_a_german_desktop_every_number_on_the_benches_is_written_the_german_way(qtbot, window, ids):
+    words.use_decimal(",")
+    try:
+        window.jobs.colour.add_pin(ids["north-0412"], 0.5, 0.5)
+        settle(window, 90)
+        seen = 0
+        for stop in ("source", "camera", "working", "proof", "handoff"):
+            window.actions_.open_stop(stop)
+            settle(window, 90)
+            for label in window.benches.currentWidget().findChildren(QLabel):
+                if label.isVisible():
+                    text = QLabel.text(label)  # as it is painted
+                    assert not re.search(r"(?<![\w./-])\d+\.\d+(?![\w/-])", text), text
+                    seen += bool(re.search(r"\d,\d", text))
+        assert seen > 8
+        assert "," in QLabel.text(window.benches.proof._figure.number)
+    finally:
+        words.use_decimal(".")

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
-from tests.app.doing import answered, close, open_shoot
+from tests.app.doing import answered, close, open_shoot, point_at
 from velkin.app.main import make_application, settle
 from velkin.app.model.places import Page
 from velkin.app.sheets.folders_sheet import FoldersSheet
@@ -204,7 +204,7 @@ def test_the_loupe_shows_the_pixels_under_the_pointer(qtbot, window, ids):
     window.model.select(ids["north-0412"])
     assert settle(window, 90)
     at = window.view.to_widget(700, 800).toPoint()
-    qtbot.mouseMove(window.view, at)
+    point_at(window, at)
     before = window.view.grab().toImage()
     qtbot.keyClick(window.view, Qt.Key.Key_M)
     assert window.model.loupe and window.menu.by_name["Loupe"].isChecked()

@@ -6,14 +6,15 @@ import sys
 import time
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
+from PyQt6.QtCore import QEventLoop, QLocale, QSettings, Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication
 
-from velkin.app import glyphs, log, theme
+from velkin.app import glyphs, log, theme, words
 from velkin.app.flow.service import RenderService
 from velkin.app.jobs.lanes import Lane
 from velkin.app.model.shoot_model import first_frame
+from velkin.app.navigator import load_rooms
 from velkin.app.widgets.focus_ring import FocusRing
 from velkin.app.window import Window
 from velkin.core.errors import VelkinError
@@ -36,6 +37,7 @@ def make_application() -> QApplication:
     app.setFont(theme.font())  # the window applies its theme once it is built: styling widgets one by one is slow
     app.setWindowIcon(glyphs.app_icon())
     FocusRing(app)
+    words.use_decimal(QLocale().decimalPoint())
     return app
 
 
@@ -64,7 +66,7 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         window.jobs.demo.open()
     later = QTimer(window)
     later.setSingleShot(True)
-    later.timeout.connect(lambda: window.lanes.start(Lane.BACKGROUND, lambda job: warm_up()))
+    later.timeout.connect(lambda: window.lanes.start(Lane.BACKGROUND, lambda job: load_ahead()))
     later.start(2000)  # the first picture comes before what later ones may need
     if screenshot is not None:
         window.resize(1280, 800)
@@ -78,8 +80,14 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
     return app.exec()
 
 
+def load_ahead() -> None:
+    """On a worker: have rooms and compiled loops ready before they are needed; the first time after an installation takes some seconds."""
+    load_rooms()
+    warm_up()
+
+
 def warm_up() -> None:
-    """Have the compiled loops ready before a profile needs them; the first time after an installation takes some seconds."""
+    """Have the compiled loops ready before a profile needs them."""
     import numpy as np
 
     from velkin.core.cameraprofiles.kernels import apply_colours

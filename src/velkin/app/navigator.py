@@ -6,7 +6,7 @@ screen: a room that is about a frame moves with the selection where it can, and 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from importlib import import_module
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QPushButton, QScrollArea, QStackedWidget, QWidget
@@ -16,73 +16,29 @@ from velkin.app.model.changes import Change
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
 
-
-def _chart(context: Context) -> Room:
-    from velkin.app.rooms.chart_room import ChartRoom
-
-    return ChartRoom(context)
-
-
-def _chart_editor(context: Context) -> Room:
-    from velkin.app.rooms.chart_editor import ChartEditor
-
-    return ChartEditor(context)
-
-
-def _fit(context: Context) -> Room:
-    from velkin.app.rooms.fit_room import FitRoom
-
-    return FitRoom(context)
-
-
-def _shelf(context: Context) -> Room:
-    from velkin.app.rooms.shelf_room import ShelfRoom
-
-    return ShelfRoom(context)
-
-
-def _try_on(context: Context) -> Room:
-    from velkin.app.rooms.try_on_room import TryOnRoom
-
-    return TryOnRoom(context)
-
-
-def _gamut(context: Context) -> Room:
-    from velkin.app.rooms.gamut_room import GamutRoom
-
-    return GamutRoom(context)
-
-
-def _intents(context: Context) -> Room:
-    from velkin.app.rooms.intents_room import IntentsRoom
-
-    return IntentsRoom(context)
-
-
-def _destinations(context: Context) -> Room:
-    from velkin.app.rooms.destinations_room import DestinationsRoom
-
-    return DestinationsRoom(context)
-
-
-def _receivers(context: Context) -> Room:
-    from velkin.app.rooms.receivers_room import ReceiversRoom
-
-    return ReceiversRoom(context)
-
-
-#: How each room is made.
-ROOMS: dict[Page, Callable[[Context], Room]] = {
-    Page.CHART: _chart,
-    Page.CHART_EDITOR: _chart_editor,
-    Page.FIT: _fit,
-    Page.SHELF: _shelf,
-    Page.TRY_ON: _try_on,
-    Page.GAMUT: _gamut,
-    Page.INTENTS: _intents,
-    Page.DESTINATIONS: _destinations,
-    Page.RECEIVERS: _receivers,
+#: The module of each room, and its class in it; loaded when it is first entered, or ahead of that.
+ROOMS: dict[Page, tuple[str, str]] = {
+    Page.CHART: ("chart_room", "ChartRoom"),
+    Page.CHART_EDITOR: ("chart_editor", "ChartEditor"),
+    Page.FIT: ("fit_room", "FitRoom"),
+    Page.SHELF: ("shelf_room", "ShelfRoom"),
+    Page.TRY_ON: ("try_on_room", "TryOnRoom"),
+    Page.GAMUT: ("gamut_room", "GamutRoom"),
+    Page.INTENTS: ("intents_room", "IntentsRoom"),
+    Page.DESTINATIONS: ("destinations_room", "DestinationsRoom"),
+    Page.RECEIVERS: ("receivers_room", "ReceiversRoom"),
 }
+
+
+def load_rooms() -> None:
+    """Load the modules of all rooms, aside, so that entering one the first time does not wait for it."""
+    for page in ROOMS:
+        _class_of(page)
+
+
+def _class_of(page: Page) -> type[Room]:
+    module, name = ROOMS[page]
+    return getattr(import_module(f"velkin.app.rooms.{module}"), name)  # type: ignore[no-any-return]
 
 
 class Navigator(QObject):
@@ -111,7 +67,7 @@ class Navigator(QObject):
     def made(self, page: Page) -> Room:
         """A room, made where it was not entered yet."""
         if page not in self._rooms:
-            room = self._rooms[page] = ROOMS[page](self._context)
+            room = self._rooms[page] = _class_of(page)(self._context)  # type: ignore[call-arg]
             self.stack.addWidget(_scrolled(room))
             for each in room.findChildren(QPushButton):
                 each.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys where they are

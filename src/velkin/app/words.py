@@ -13,6 +13,8 @@ from velkin.core.tags.ledger import MEANING
 
 _UNITS = re.compile(r"(?<=\d) (%|px|cm|mm|K|ppi|MB|GB|EV)(?![\w])")
 _LONG, _SEAMS = re.compile(r"\S{25,}"), re.compile(r"([/_.\-])(?=\w)")
+_DECIMAL = re.compile(r"(?<![\w./-])(\d+)\.(\d+)(?![\w/-]|\.\w)")
+_decimal = "."
 MINUS = "\u2212"
 CONVERT, ASSIGN = MEANING["convert"], MEANING["assign"]
 MODELS = {"rgb": "RGB", "gray": "gray", "cmyk": "CMYK", "lab": "Lab"}
@@ -36,6 +38,22 @@ def share(value: float) -> str:
 def percent(value: float) -> str:
     """A share 0..1 with its sign, which is never parted from the number."""
     return f"{share(value)}\u00a0%"
+
+
+def use_decimal(sign: str) -> None:
+    """Write decimals with this sign from now on, as the desktop's language does."""
+    global _decimal
+    _decimal = sign
+
+
+def localised(text: str) -> str:
+    """A text with its decimal numbers as the desktop's language writes them; names and versions that hold dots are left."""
+    return text if _decimal == "." else _DECIMAL.sub(rf"\1{_decimal}\2", text)
+
+
+def as_shown(text: str) -> str:
+    """A text as it is shown: numbers as the desktop's language writes them, units never parted from their numbers."""
+    return unbroken(localised(text))
 
 
 def unbroken(text: str) -> str:

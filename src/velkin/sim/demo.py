@@ -97,6 +97,10 @@ def _add_shade_card(shoot: Shoot, arrivals: list[Arrival]) -> None:
         shoot.add_destinations([(replace(_SHADE_CARD, space_id=press.id), press)])
 
 
+#: As long as the names of lights are that a pattern of camera, lens and light makes.
+_SENT = "Velkin Field Two · Stand-in 35 mm reportage · sent by mill, visitor and print room"
+
+
 def _parts() -> tuple[Part, ...]:
     north, lamp = madderfold.lights()
     names = madderfold.lights()
@@ -111,7 +115,9 @@ def _parts() -> tuple[Part, ...]:
 
 
 def _add(shoot: Shoot, arrivals: list[Arrival]) -> None:
-    shoot.add_frames(arrivals)
+    added = shoot.add_frames(arrivals)
+    if added:
+        shoot.rename_light(shoot.state.light_of(added[0]).id, _SENT)
 
 
 def demo_folder() -> Path:

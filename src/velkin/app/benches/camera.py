@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
 from velkin.app.benches.balance import BalanceSection
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.app.model.shoot_model import ShootModel
-from velkin.app.widgets.parts import Bench, Facts, Figure, beside, button, compact, row_of, soft
+from velkin.app.widgets.parts import Bench, Facts, Figure, Words, beside, button, compact, row_of, soft
 from velkin.app.words import count, model_words, profile_line, signed, temperature_words
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
@@ -38,7 +38,7 @@ class CameraBench(Bench):
         self._drift = soft()
         self.column.addWidget(self._drift)
         self.section("Chart")
-        self._chart_words = QLabel()
+        self._chart_words = Words()
         self._chart_words.setWordWrap(True)
         self._read = button("Read   K", self._read_clicked, tip="Read the chart of this light, or look at its reading (K)")
         self.column.addWidget(beside(self._chart_words, self._read))

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QMenu,
@@ -22,7 +21,7 @@ from PyQt6.QtWidgets import (
 from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
 from velkin.app.widgets.hue_ring import HueRing
-from velkin.app.widgets.parts import Bench, Facts, Slide, button, compact, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Facts, Slide, Words, button, compact, labelled, row_of, soft
 from velkin.app.words import share
 from velkin.core.gamut.ease import set_aside
 from velkin.core.gamut.easing import (
@@ -122,7 +121,7 @@ class EasingSection(QWidget):
         self.add.setMenu(menu)
         self.least = button("Least change", self.solve, tip="Find what brings 99.9 % in and changes the picture least")
         column.addWidget(row_of(self.least, self.add))
-        self.found = QLabel()
+        self.found = Words()
         self.found.setWordWrap(True)
         column.addWidget(self.found)
         self.use_found = button("Ease like this", self._use_found, tip="Put the stage that was found in place of all others")

@@ -8,15 +8,15 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QMimeData, QRectF, Qt, QTimer, QUrl, pyqtSignal
 from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QLabel, QRadioButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QRadioButton, QScrollArea, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
 from velkin.app.context import Context
 from velkin.app.jobs.handoff import STAGES, Ended
 from velkin.app.model.changes import Change
 from velkin.app.model.places import Page
-from velkin.app.widgets.parts import Bench, Rule, button, keep_room, row_of, soft, state_label
-from velkin.app.words import CONVERT, count, time_left, unbroken
+from velkin.app.widgets.parts import Bench, Rule, Words, button, keep_room, row_of, soft, state_label
+from velkin.app.words import CONVERT, count, time_left
 from velkin.core.handoff.destination import Destination
 from velkin.core.icc.space import same
 from velkin.core.shoot.state import State
@@ -75,7 +75,7 @@ class _Row(QWidget):
             line.addWidget(_Mark(mark), 0, Qt.AlignmentFlag.AlignTop)
         texts = QVBoxLayout()
         texts.setSpacing(0)
-        head = QLabel(name)
+        head = Words(name)
         head.setWordWrap(True)
         head.setFont(theme.font(13, 700 if bold else 400))
         texts.addWidget(head)
@@ -172,7 +172,7 @@ class HandoffBench(Bench):
         column = QVBoxLayout(self._cut_off)
         column.setContentsMargins(0, 0, 0, 4)
         column.setSpacing(6)
-        self._cut_off_words = QLabel()
+        self._cut_off_words = Words()
         self._cut_off_words.setWordWrap(True)
         column.addWidget(self._cut_off_words)
         self.resume_button = button("Resume the hand-off", self._job.resume, True)
@@ -239,7 +239,7 @@ class HandoffBench(Bench):
             tick.setAccessibleName(f"{d.name}, written by the next hand-off")
             tick.toggled.connect(lambda on, d=d: self._tick(d, on))
             column.addWidget(tick)
-            words = soft(unbroken(what_it_writes(state, d)))
+            words = soft(what_it_writes(state, d))
             words.setContentsMargins(22, 0, 0, 0)
             column.addWidget(words)
             self._destinations.addWidget(holder)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.easing import EasingSection
@@ -11,7 +11,7 @@ from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
 from velkin.app.model.places import Page
 from velkin.app.model.proof_view import MARKS
-from velkin.app.widgets.parts import Bench, Figure, Slide, button, compact, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Figure, Slide, Words, button, compact, labelled, row_of, soft
 from velkin.app.widgets.space_box import second_line, space_label
 from velkin.app.words import CONVERT, percent, share, signed
 from velkin.core.conversion.effect import intent_name
@@ -36,7 +36,7 @@ class ProofBench(Bench):
         self.column.addWidget(self._figure)
         self._table = _EndsTable()
         self.column.addWidget(self._table)
-        self._diagnosis = QLabel()
+        self._diagnosis = Words()
         self._diagnosis.setWordWrap(True)
         self.column.addWidget(self._diagnosis)
         self._build_goal()
@@ -260,10 +260,10 @@ class _EndsTable(QWidget):
             label.setFont(theme.font(11, 600))
             label.setAlignment(Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft)
             grid.addWidget(label, 0, column)
-        self._cells: list[list[QLabel]] = []
+        self._cells: list[list[Words]] = []
         for row, text in enumerate(("at the top", "at the bottom"), start=1):
             grid.addWidget(soft(text), row, 0)
-            cells = [QLabel() for _ in range(4)]
+            cells = [Words() for _ in range(4)]
             for column, cell in enumerate(cells, start=1):
                 cell.setAlignment(Qt.AlignmentFlag.AlignRight)
                 grid.addWidget(cell, row, column)

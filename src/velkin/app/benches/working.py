@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QLabel, QRadioButton
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QRadioButton
 
 from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
 from velkin.app.flow.picture_flow import PinsRead
 from velkin.app.flow.readout import PinNumbers
 from velkin.app.jobs.colour import Forecast, warn_of_wrong_verb
-from velkin.app.widgets.parts import Bench, Facts, Figure, button, compact, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Facts, Figure, Words, button, compact, labelled, row_of, soft
 from velkin.app.widgets.pin_table import PinTable, full_scale
 from velkin.app.widgets.space_box import SpaceBox, second_line
 from velkin.app.words import ASSIGN, CONVERT, MODELS, count, percent, share, signed
@@ -87,7 +87,7 @@ class WorkingBench(Bench):
         self.black_point.setChecked(True)
         self.black_point.toggled.connect(lambda _: self.try_it())
         self.column.addWidget(self.black_point)
-        self._warning = QLabel()
+        self._warning = Words()
         self._warning.setWordWrap(True)
         self.column.addWidget(self._warning)
         self.instead = button("Show what converting would do", self._instead)
@@ -134,7 +134,7 @@ class WorkingBench(Bench):
                 "Custom space…", self.custom_space_wanted.emit, tip="Primaries, white point and curve of your own; save as ICC"
             )
         )
-        self._why = QLabel()
+        self._why = Words()
         self._why.setWordWrap(True)
         self.column.addWidget(self._why)
         self._costs = soft()

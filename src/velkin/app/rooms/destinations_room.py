@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QMenu,
@@ -25,7 +24,7 @@ from velkin.app.context import Context
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.destination_form import DestinationForm
 from velkin.app.rooms.room import Room
-from velkin.app.widgets.parts import Rule, button, row_of
+from velkin.app.widgets.parts import Rule, Words, button, row_of
 from velkin.app.words import ASSIGN, CONVERT
 from velkin.core.errors import VelkinError
 from velkin.core.handoff.destination import Destination
@@ -64,7 +63,7 @@ class DestinationsRoom(Room):
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.sentence = QLabel()
+        self.sentence = Words()
         self.sentence.setWordWrap(True)
         self.sentence.setMargin(14)
         right = QVBoxLayout()

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.widgets.chart_parts import screen_colour
-from velkin.app.words import signed
+from velkin.app.words import localised, signed
 from velkin.core.cameraprofiles.fit import Fitted
 from velkin.core.cameraprofiles.models import NAMES, WORDS
 from velkin.core.charts.definition import Chart
@@ -63,11 +63,11 @@ class ModelCard(QAbstractButton):
             return
         mean, worst, unseen = self._figures
         p.setFont(theme.font(20, 600))
-        p.drawText(QRectF(14, 26, 70, 26), _LEFT, f"{mean:.2f}")
+        p.drawText(QRectF(14, 26, 70, 26), _LEFT, localised(f"{mean:.2f}"))
         p.setFont(theme.font(12))
         p.setPen(t.colour("soft"))
         p.drawText(QRectF(70, 30, self.width() - 84, 22), _LEFT, "mean ΔE on the chart")
-        p.drawText(QRectF(14, 51, self.width() - 28, 18), _LEFT, f"unseen patches {unseen:.2f}   worst {worst:.1f}")
+        p.drawText(QRectF(14, 51, self.width() - 28, 18), _LEFT, localised(f"unseen patches {unseen:.2f}   worst {worst:.1f}"))
 
 
 class ModelCards(QWidget):
@@ -161,7 +161,7 @@ class SplitPatches(QWidget):
                 p.setPen(t.colour("chosen_ink" if chosen else "soft"))
                 p.setFont(theme.font(11, 600 if chosen else 400))
                 p.drawText(under.adjusted(3, 0, -3, 0), _LEFT, name)
-                p.drawText(under.adjusted(3, 0, -3, 0), _RIGHT, f"{self._errors[i]:.1f}")
+                p.drawText(under.adjusted(3, 0, -3, 0), _RIGHT, localised(f"{self._errors[i]:.1f}"))
 
 
 class ErrorVectors(QWidget):

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
@@ -16,7 +16,7 @@ from velkin.app.model.places import Page, Place
 from velkin.app.rooms.fit_parts import ErrorVectors, ModelCards, SplitPatches
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.chart_parts import PatchTable
-from velkin.app.widgets.parts import Bench, Elided, Figure, Heading, button, compact, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Elided, Figure, Heading, Words, button, compact, labelled, row_of, soft
 from velkin.app.words import count
 from velkin.core.cameraprofiles.models import WORDS
 from velkin.core.cameraprofiles.profile import CameraProfile, LightFit
@@ -96,13 +96,13 @@ class FitRoom(Room):
         self.against.setToolTip("What the left third of each patch, the dotted lines and these words compare with")
         self.against.activated.connect(self._against_chosen)
         column.addWidget(labelled("Against", self.against, 52))
-        self._changes = QLabel()
+        self._changes = Words()
         self._changes.setFont(theme.font(13))
         self._changes.setWordWrap(True)
         column.addWidget(self._changes)
         column.addSpacing(4)
         column.addWidget(Heading("Remaining differences"))
-        self._rest = QLabel()
+        self._rest = Words()
         self._rest.setFont(theme.font(13))
         self._rest.setWordWrap(True)
         column.addWidget(self._rest)
@@ -115,7 +115,7 @@ class FitRoom(Room):
         bench.column.addWidget(self._figure)
         self._reason = soft()
         bench.column.addWidget(self._reason)
-        self._wrong = QLabel()
+        self._wrong = Words()
         self._wrong.setWordWrap(True)
         self._wrong.setFont(theme.font(13, 600))
         bench.column.addWidget(self._wrong)

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
@@ -16,7 +16,8 @@ from velkin.app.flow.drawing import to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
-from velkin.app.widgets.parts import button
+from velkin.app.widgets.parts import Words, button
+from velkin.app.words import localised
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.intents import Rendering, advice, best_of, renderings
 from velkin.core.icc.space import Space
@@ -83,8 +84,8 @@ class _Sheet(QWidget):
             )
             for left, right in figures:
                 line.translate(0, 18)
-                p.drawText(line, Qt.AlignmentFlag.AlignVCenter, left)
-                p.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, right)
+                p.drawText(line, Qt.AlignmentFlag.AlignVCenter, localised(left))
+                p.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, localised(right))
             if number == self.current:
                 p.setPen(QPen(t.colour("ink"), 3 if self.hasFocus() else 1.5))
                 p.setBrush(Qt.BrushStyle.NoBrush)
@@ -123,12 +124,12 @@ class IntentsRoom(Room):
         self.sheet = _Sheet()
         self.sheet.chosen.connect(lambda _: self._show_choice())
         row = self.head
-        self._which = QLabel()
+        self._which = Words()
         row.addWidget(self._which, 1)
         self.use = button("Use it", self.use_it, True)
         row.addWidget(self.use)
         self.add_back()
-        self.advice = QLabel()
+        self.advice = Words()
         self.advice.setWordWrap(True)
         self.advice.setMargin(12)
         self.advice.setObjectName("panel")

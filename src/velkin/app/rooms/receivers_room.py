@@ -18,7 +18,7 @@ from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.parts import Rule, button, compact
-from velkin.app.words import count
+from velkin.app.words import as_shown, count
 from velkin.core.errors import VelkinError
 from velkin.core.render import shown
 from velkin.core.shoot.state import WrittenFile
@@ -98,9 +98,9 @@ class ReceiversSheet(QWidget):
         p.setFont(theme.font(12))
         if cell.figures:
             line.translate(0, 18)
-            p.drawText(line, Qt.AlignmentFlag.AlignVCenter, cell.figures)
+            p.drawText(line, Qt.AlignmentFlag.AlignVCenter, as_shown(cell.figures))
         words = QRectF(line.left(), line.bottom() + 1, line.width(), plate.bottom() - line.bottom() - 3)
-        p.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, cell.words)
+        p.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, as_shown(cell.words))
 
 
 class ReceiversRoom(Room):

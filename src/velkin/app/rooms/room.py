@@ -7,12 +7,12 @@ from typing import ClassVar
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMessageBox, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMessageBox, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
 from velkin.app.model.places import Page, Place
-from velkin.app.widgets.parts import button
+from velkin.app.widgets.parts import Words, button
 
 
 class Room(QWidget):
@@ -37,7 +37,7 @@ class Room(QWidget):
         self.head = QHBoxLayout(self.bar)
         self.head.setContentsMargins(16, 0, 4, 0)
         self.head.setSpacing(6)
-        self.heading = QLabel(title)
+        self.heading = Words(title)
         self.heading.setFont(theme.font(13, 700))
         self.head.addWidget(self.heading)
         self.setAccessibleName(title)

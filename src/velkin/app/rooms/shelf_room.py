@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QPlainTextEdit,
     QTreeWidget,
@@ -23,7 +22,7 @@ from velkin.app import theme
 from velkin.app.context import Context
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
-from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, button, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, Words, button, labelled, row_of, soft
 from velkin.app.words import count, model_words, temperature_words
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint
@@ -66,7 +65,7 @@ class ShelfRoom(Room):
             item.setTextAlignment(column, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.tree.currentItemChanged.connect(lambda *_: self._show_entry())
         self.tree.itemChanged.connect(self._ticked)
-        self.empty = QLabel(
+        self.empty = Words(
             "The shelf is empty. Fit a profile and give it to a light, or drop profile files here (.dcp, .icc, .json)."
         )
         self.empty.setWordWrap(True)
@@ -112,7 +111,7 @@ class ShelfRoom(Room):
         self._same = soft()
         bench.column.addWidget(self._same)
         bench.section("Used by")
-        self._used = QLabel()
+        self._used = Words()
         self._used.setWordWrap(True)
         bench.column.addWidget(self._used)
         bench.section("Notes")

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
@@ -17,7 +17,7 @@ from velkin.app.flow.drawing import to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
-from velkin.app.widgets.parts import Bench, Facts, button, soft, state_label
+from velkin.app.widgets.parts import Bench, Facts, Words, button, soft, state_label
 from velkin.app.words import ASSIGN
 from velkin.core.conversion.convert import as_float, linear_in
 from velkin.core.errors import VelkinError
@@ -165,7 +165,7 @@ class TryOnRoom(Room):
         self._place = soft()
         bench.column.addWidget(self._place)
         bench.section("What speaks for and against it")
-        self._reasons = QLabel()
+        self._reasons = Words()
         self._reasons.setWordWrap(True)
         bench.column.addWidget(self._reasons)
         bench.section("The ranking")

@@ -9,13 +9,12 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QSpinBox,
     QWidget,
 )
 
-from velkin.app.widgets.parts import Rule, button, labelled
+from velkin.app.widgets.parts import Rule, Words, button, labelled
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
 from velkin.core.files.formats import FORMATS, holds_transparency
@@ -61,7 +60,7 @@ class CopySheet(Sheet):
         self._quality_row = labelled("Quality", self.quality, 64)
         column.addWidget(self._quality_row)
         column.addWidget(Rule())
-        self.words = QLabel()
+        self.words = Words()
         self.words.setWordWrap(True)
         column.addWidget(self.words)
         (self._write,) = self.offer("Write the copy")

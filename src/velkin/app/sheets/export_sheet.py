@@ -8,10 +8,10 @@ from pathlib import Path
 from typing import Literal
 
 from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.widgets.parts import Heading, Rule, beside, button, compact, labelled, row_of, soft
+from velkin.app.widgets.parts import Heading, Rule, Words, beside, button, compact, labelled, row_of, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.dng import DNGProfile
@@ -85,7 +85,7 @@ class ExportSheet(Sheet):
         self.replace = QCheckBox("Replace files of the same name")
         column.addWidget(self.replace)
         column.addWidget(Rule())
-        self.summary = QLabel()
+        self.summary = Words()
         self.summary.setWordWrap(True)
         self.summary.setFont(theme.font(13, 600))
         column.addWidget(self.summary)

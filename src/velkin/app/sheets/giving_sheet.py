@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from velkin.app import theme
 from velkin.app.model.shoot_model import ShootModel
-from velkin.app.widgets.parts import Heading, Rule, button, labelled, row_of, soft
+from velkin.app.widgets.parts import Heading, Rule, Words, button, labelled, row_of, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import count
 from velkin.core.shoot.giving import Giving, GivingPlan, plan_giving
@@ -57,7 +57,7 @@ class GivingSheet(Sheet):
         column.addWidget(self.spare)
         column.addWidget(self.newcomers)
         column.addWidget(Rule())
-        self.summary = QLabel()
+        self.summary = Words()
         self.summary.setFont(theme.font(13, 600))
         self.summary.setWordWrap(True)
         self.reasons = soft()

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
-from velkin.app.widgets.parts import Rule, soft
+from velkin.app.widgets.parts import Rule, Words, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.widgets.space_box import SpaceBox
 from velkin.core.tags.rules import ACTION_WORDS, CASES, GIVE, IntakeRules
@@ -27,7 +27,7 @@ class RulesSheet(Sheet):
         super().__init__("Intake rules", parent, spacing=12)
         self._rules = context.model.state.rules
         column = self.column
-        title = QLabel("What happens to a file as it arrives")
+        title = Words("What happens to a file as it arrives")
         title.setFont(theme.font(16, 600))
         column.addWidget(title)
         column.addWidget(
@@ -57,14 +57,14 @@ class RulesSheet(Sheet):
             means = soft()
             means.setWordWrap(False)
             means.setMinimumWidth(190)
-            grid.addWidget(QLabel(words), row, 0)
+            grid.addWidget(Words(words), row, 0)
             grid.addWidget(box, row, 1)
             grid.addWidget(space, row, 2)
             grid.addWidget(means, row, 3)
             self.decisions[case], self.spaces[case], self._means[case] = box, space, means
         column.addLayout(grid)
         column.addWidget(Rule())
-        self._sum = QLabel()
+        self._sum = Words()
         self._sum.setWordWrap(True)
         column.addWidget(self._sum)
         _, safe = self.offer("Keep these rules", "Back to the safe ones")

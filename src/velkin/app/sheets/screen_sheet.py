@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QLabel, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QWidget
 
 from velkin.app import theme
 from velkin.app.jobs.screens import GENERIC, SYSTEM, Screens
-from velkin.app.widgets.parts import Facts, compact, soft, state_label
+from velkin.app.widgets.parts import Facts, Words, compact, soft, state_label
 from velkin.app.widgets.sheet import Sheet
 from velkin.core.icc.space import Space
 from velkin.sim.demo import screen_files
@@ -32,7 +32,7 @@ class ScreenSheet(Sheet):
         self.box = compact(QComboBox())
         self.box.setAccessibleName("The profile of this screen")
         self.box.activated.connect(lambda _: self._chosen())
-        label = QLabel("Draw pictures for")
+        label = Words("Draw pictures for")
         label.setFont(theme.font(13, 600))
         label.setBuddy(self.box)
         column.addWidget(label)

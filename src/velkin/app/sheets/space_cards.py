@@ -6,7 +6,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
-    QLabel,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
@@ -14,7 +13,7 @@ from PyQt6.QtWidgets import (
 
 from velkin.app import theme
 from velkin.app.context import Context
-from velkin.app.widgets.parts import Rule, soft
+from velkin.app.widgets.parts import Rule, Words, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.widgets.space_box import second_line
 from velkin.app.words import share
@@ -62,10 +61,10 @@ class SpaceCards(Sheet):
         self.table.itemSelectionChanged.connect(self._follow)
         column.addWidget(self.table, 1)
         column.addWidget(Rule())
-        self._name = QLabel()
+        self._name = Words()
         self._name.setFont(theme.font(20, 600))
         column.addWidget(self._name)
-        self._why = QLabel()
+        self._why = Words()
         self._why.setWordWrap(True)
         column.addWidget(self._why)
         self._costs = soft()

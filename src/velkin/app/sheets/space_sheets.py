@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QVBoxLayout,
     QWidget,
@@ -18,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from velkin.app import theme
 from velkin.app.context import Context
-from velkin.app.widgets.parts import Rule, labelled, soft
+from velkin.app.widgets.parts import Rule, Words, labelled, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.core.errors import NotSupported
 from velkin.core.spaces.custom import KINDS, OwnSpace
@@ -126,7 +125,7 @@ class CustomSpaceSheet(Sheet):
         side.addStretch(1)
         columns.addLayout(side)
         outer.addLayout(columns)
-        self.words = QLabel()
+        self.words = Words()
         self.words.setWordWrap(True)
         outer.addWidget(self.words)
         outer.addWidget(Rule())
@@ -228,10 +227,10 @@ class PurposeSheet(Sheet):
             box.toggled.connect(lambda _: self._follow())
             column.addWidget(box)
         column.addWidget(Rule())
-        self.answer = QLabel()
+        self.answer = Words()
         self.answer.setFont(theme.font(20, 600))
         column.addWidget(self.answer)
-        self.why = QLabel()
+        self.why = Words()
         self.why.setWordWrap(True)
         self.why.setMinimumWidth(420)
         column.addWidget(self.why)

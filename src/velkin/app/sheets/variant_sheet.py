@@ -11,14 +11,13 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
     QGridLayout,
-    QLabel,
     QLineEdit,
     QSlider,
     QWidget,
 )
 
 from velkin.app import theme
-from velkin.app.widgets.parts import Heading, Rule, button, labelled, row_of, soft
+from velkin.app.widgets.parts import Heading, Rule, Words, button, labelled, row_of, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.variants import IDENTITY, MIXERS, Variant, reach_for
@@ -78,7 +77,7 @@ class VariantSheet(Sheet):
         self._named = False
         self.name.textEdited.connect(lambda _: setattr(self, "_named", True))
         column.addWidget(labelled("Name", self.name, 92))
-        self.summary = QLabel()
+        self.summary = Words()
         self.summary.setWordWrap(True)
         self.summary.setFont(theme.font(13, 600))
         column.addWidget(self.summary)

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPol
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from velkin.app import glyphs, theme
-from velkin.app.words import signed
+from velkin.app.words import localised, signed
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.evenness import LightOnChart
 from velkin.core.charts.judge import Judgement, Verdict
@@ -134,7 +134,7 @@ class QualityRow(QWidget):
         p.drawText(
             QRectF(88, 0, room, 20),
             Qt.AlignmentFlag.AlignVCenter,
-            p.fontMetrics().elidedText(j.finding, Qt.TextElideMode.ElideRight, int(room)),
+            p.fontMetrics().elidedText(localised(j.finding), Qt.TextElideMode.ElideRight, int(room)),
         )
         p.setFont(theme.font(12, 700 if j.verdict is not Verdict.GOOD else 400))
         p.setPen(ink if j.verdict is not Verdict.GOOD else t.colour("soft"))
@@ -147,7 +147,7 @@ class NumberItem(QTableWidgetItem):
     """A table cell that sorts by its number."""
 
     def __init__(self, value: float, digits: int = 1) -> None:
-        super().__init__(signed(value, digits))
+        super().__init__(localised(signed(value, digits)))
         self.value = value
         self.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
 

@@ -23,6 +23,7 @@ from velkin.app.flow.stops import tag_glyph
 from velkin.app.flow.thumbnails import Thumbnails
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.widgets.frames_model import HELD, FramesModel, Row
+from velkin.app.words import localised
 
 THUMB_W, THUMB_H, GAP = 92, 69, 8
 _HEADER, _CAPTION, _PAD = 44, 26, 5
@@ -71,7 +72,9 @@ class _Painter(QStyledItemDelegate):
         p.drawText(number, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, str(row.number))
         p.setFont(theme.font(12))
         line = p.fontMetrics().elidedText(under, Qt.TextElideMode.ElideRight, rect.width() - 24)
-        p.drawText(QRect(rect.left() + 20, rect.top() + 22, rect.width() - 24, 16), Qt.AlignmentFlag.AlignVCenter, line)
+        p.drawText(
+            QRect(rect.left() + 20, rect.top() + 22, rect.width() - 24, 16), Qt.AlignmentFlag.AlignVCenter, localised(line)
+        )
         if here:
             _ring(p, QRect(rect.left(), rect.top() + 2, rect.width() - 2, rect.height() - 4), t.colour("ink"))
 

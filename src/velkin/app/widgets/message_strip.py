@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from velkin.app import theme
 from velkin.app.model.messages import Messages
+from velkin.app.widgets.parts import Words
 
 #: How long a notice is shown, milliseconds; a shorter time when others wait.
 _SHOWN, _HURRIED = 8000, 2500
@@ -24,7 +25,7 @@ class _Card(QWidget):
         self.row = QHBoxLayout(self)
         self.row.setContentsMargins(14, 8, 10, 8)
         self.row.setSpacing(10)
-        self.label = QLabel()
+        self.label = Words()
         self.label.setFont(theme.font(13))
         self.label.setWordWrap(True)
         self.label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -58,7 +59,7 @@ class MessageStrip(QWidget):
         self._over = over
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column.setSpacing(0)
         self.problem, self.notice = _Card("Problem"), _Card("Message")
         self.more = QLabel()
         self.more.setProperty("soft", True)

@@ -24,10 +24,26 @@ from PyQt6.QtWidgets import (
 from velkin.app import theme
 from velkin.app.model.changes import Change
 from velkin.app.model.shoot_model import ShootModel
-from velkin.app.words import breakable
+from velkin.app.words import as_shown, breakable
 
 WIDTH = 336
 PADDING = 16
+
+
+class Words(QLabel):
+    """Text in which no unit is parted from its number by the end of a line; `text` is what was set."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__()
+        self._text = ""
+        self.setText(text)
+
+    def setText(self, text: str | None) -> None:
+        self._text = text or ""
+        super().setText(breakable(as_shown(self._text)))
+
+    def text(self) -> str:
+        return self._text
 
 
 class Elided(QLabel):
@@ -50,7 +66,7 @@ class Elided(QLabel):
         p = QPainter(self)
         p.setFont(self.font())
         p.setPen(theme.current().colour("soft" if self.property("soft") else "ink"))
-        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
+        text = self.fontMetrics().elidedText(as_shown(self.text()), Qt.TextElideMode.ElideMiddle, self.width())
         p.drawText(self.rect(), int(self.alignment()), text)
 
 
@@ -81,9 +97,9 @@ class Figure(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
-        self.number = QLabel()
+        self.number = Words()
         self.number.setFont(theme.font(28, 600))
-        self.words = QLabel()
+        self.words = Words()
         self.words.setWordWrap(True)
         self.words.setFont(theme.font(13))
         row.addWidget(self.number)
@@ -99,7 +115,7 @@ class Figure(QWidget):
 
 def state_label() -> QLabel:
     """A 20 px state in words."""
-    label = QLabel()
+    label = Words()
     label.setFont(theme.font(20, 600))
     label.setWordWrap(True)
     return label
@@ -107,7 +123,7 @@ def state_label() -> QLabel:
 
 def soft(text: str = "") -> QLabel:
     """A 12 px secondary line that wraps."""
-    label = QLabel(text)
+    label = Words(text)
     label.setProperty("soft", True)
     label.setFont(theme.font(12))
     label.setWordWrap(True)
@@ -130,7 +146,7 @@ class Facts(QWidget):
     def show_rows(self, rows: list[tuple[str, str]] | list[tuple[str, str, str]]) -> None:
         """Show name, value and optionally a third, right-aligned word per row."""
         while len(self._rows) < len(rows):
-            name, value, third = soft(), QLabel(), soft()
+            name, value, third = soft(), Words(), soft()
             name.setWordWrap(False)
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             value.setWordWrap(True)
@@ -145,7 +161,7 @@ class Facts(QWidget):
             there = index < len(rows)
             for column, label in enumerate(labels):
                 text = rows[index][column] if there and column < len(rows[index]) else ""
-                label.setText(breakable(text))
+                label.setText(text)
                 label.setVisible(bool(text) or (there and column < 2))
 
 
@@ -216,7 +232,7 @@ class Bench(QWidget):
         self.foot = QVBoxLayout(foot)
         self.foot.setContentsMargins(PADDING, 10, PADDING, 12)
         self.foot.setSpacing(8)
-        self.sentence = QLabel()
+        self.sentence = Words()
         self.sentence.setWordWrap(True)
         self.sentence.setFont(theme.font(13))
         self.foot.addWidget(self.sentence)
@@ -339,7 +355,7 @@ class Slide(QWidget):
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, steps)
         self.slider.setPageStep(max(steps // 10, 1))
-        self.value_label = QLabel()
+        self.value_label = Words()
         self.value_label.setFixedWidth(52)
         self.value_label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         holder = QWidget()

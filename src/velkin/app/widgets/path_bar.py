@@ -10,6 +10,7 @@ from velkin.app import glyphs, theme
 from velkin.app.flow.picture_flow import PictureFlow
 from velkin.app.flow.stops import DOTTED, LINK_WORDS, SOLID, Stop
 from velkin.app.model.shoot_model import STOPS, ShootModel
+from velkin.app.words import as_shown
 
 _PAD = 18
 
@@ -79,8 +80,8 @@ class StopButton(QAbstractButton):
     @staticmethod
     def _line(p: QPainter, top: float, width: float, text: str, size: int, weight: int) -> None:
         p.setFont(theme.font(size, weight))
-        shown = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(width))
-        p.drawText(QRectF(_PAD, top, width, 17), Qt.AlignmentFlag.AlignVCenter, shown)
+        line = p.fontMetrics().elidedText(as_shown(text), Qt.TextElideMode.ElideRight, int(width))
+        p.drawText(QRectF(_PAD, top, width, 17), Qt.AlignmentFlag.AlignVCenter, line)
 
     def _draw_link(self, p: QPainter, x0: float, x1: float, y: float) -> None:
         ink = theme.current().colour("ink")

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from velkin.app import theme
 from velkin.app.flow.readout import PinNumbers
-from velkin.app.words import signed
+from velkin.app.words import localised, signed
 from velkin.core.path import ColourPath
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import lab_to_xyz
@@ -143,7 +143,7 @@ class PinTable(QWidget):
                 p.drawText(
                     QRectF(left - 6, top, self._columns[column] * scale - left + 6, 20),
                     Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                    cells[column],
+                    localised(cells[column]),
                 )
 
 

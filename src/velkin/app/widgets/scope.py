@@ -12,7 +12,7 @@ from velkin.app import theme
 from velkin.app.flow.drawing import Measured
 from velkin.app.flow.picture_flow import PictureFlow
 from velkin.app.model.shoot_model import ShootModel
-from velkin.app.words import percent, share
+from velkin.app.words import localised, percent, share
 from velkin.core.gamut.outside import Outside
 
 #: Letter and colour of each lane by the number of channels; no colour is the theme's ink.
@@ -115,7 +115,7 @@ class Scope(QWidget):
         driven = value >= 0.0005
         p.setFont(theme.font(12, 700 if driven else 400))
         p.setPen(t.colour("ink") if driven else t.colour("soft"))
-        p.drawText(rect, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, share(value))
+        p.drawText(rect, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, localised(share(value)))
 
     @staticmethod
     def _lane(p: QPainter, rect: QRectF, counts: NDArray[np.int64], colour: QColor) -> None:

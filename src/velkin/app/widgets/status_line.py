@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from velkin.app import theme
-from velkin.app.widgets.parts import soft
+from velkin.app.widgets.parts import Words, soft
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,7 @@ class _Readout(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
         row.addWidget(soft(name))
-        self.value = QLabel()
+        self.value = Words()
         self.value.setFont(theme.font(13))
         self.value.setAccessibleName(name)
         row.addWidget(self.value, 1)

@@ -24,6 +24,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from velkin.app import theme
+from velkin.app.words import localised
 
 Pixels = NDArray[np.float32]
 
@@ -490,4 +491,4 @@ class PictureView(QWidget):
         p.setBrush(t.colour("panel"))
         p.drawRoundedRect(chip, 2, 2)
         p.setPen(t.colour("ink"))
-        p.drawText(chip, Qt.AlignmentFlag.AlignCenter, text)
+        p.drawText(chip, Qt.AlignmentFlag.AlignCenter, localised(text))
