@@ -19,6 +19,7 @@ from velkin.app.sheets.space_sheets import CustomSpaceSheet, PurposeSheet, suite
 from velkin.app.widgets.frames_model import HELD
 from velkin.core.icc.space import same
 from velkin.core.icc.write import matrix_profile
+from velkin.core.spaces.custom import OwnSpace
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB
 from velkin.core.tags.inspect import inspect
 from velkin.core.tags.ledger import ASSIGN, CONVERT
@@ -151,8 +152,6 @@ def test_a_profile_can_be_tried_and_given(window, qtbot, here, show, tmp_path, m
     show(here["bare"], "source")
     own = matrix_profile(OPRGB).replace("opRGB".encode("utf-16-be"), "other".encode("utf-16-be"))
     odd = tmp_path / "odd.icc"
-    from velkin.core.spaces.custom import OwnSpace
-
     odd.write_bytes(matrix_profile(OwnSpace("odd one", P3.primaries, P3.white, "gamma", 1.5).space()))
     assert own  # a profile that equals a built-in space is known by that one's name
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(odd), ""))
@@ -367,8 +366,6 @@ def test_profiles_that_appear_in_a_colour_folder_are_offered_at_once(window, qtb
     qtbot.wait(300)
     folder.mkdir()
     (folder / "broken.icc").write_bytes(b"x" * 300)
-    from velkin.core.spaces.custom import OwnSpace
-
     space = OwnSpace("from the folder", P3.primaries, P3.white, "gamma", 1.9).space()
     (folder / "good.icc").write_bytes(matrix_profile(space))
     offered = lambda: [s.name for s in window.jobs.spaces.of_model("rgb")]  # noqa: E731
@@ -403,3 +400,32 @@ def test_a_picture_with_transparent_parts_is_shown_over_white_and_says_so(qtbot,
     assert "over white" not in sheet.words.text(), "a PNG keeps them"
     sheet.out.setText(str(tmp_path / "flat.jpg"))
     assert "transparent parts are laid over white" in sheet.words.text()
+
+
+def test_what_is_tried_stays_while_other_frames_and_spaces_come(window, qtbot, here, show, tmp_path):
+    show(here["bare"], "source")
+    bench = window.benches.source
+    bench.choices.button(0).click()
+    assert window.model.tried and bench.decide.isVisible()
+    window.jobs.camera.set_exposure((here["north-0412"],), 0.5)  # as what comes in or is written meanwhile
+    own = OwnSpace("odd one", P3.primaries, P3.white, "gamma", 1.5).space()
+    (tmp_path / "odd.icc").write_bytes(matrix_profile(own))
+    window.jobs.spaces.keep(tmp_path / "odd.icc")
+    qtbot.waitUntil(lambda: "odd one" in window.model.messages.latest, timeout=60000)
+    assert window.model.tried and bench.choices.checkedId() == 0 and bench.decide.isVisible()
+    window.model.undo()
+    window.model.undo()
+    assert window.model.tried
+    window.jobs.command(lambda s: s.set_working(P3))
+    assert not window.model.tried  # it was tried in the working space that the shoot had
+    assert bench.choices.checkedId() == -1 and not bench.decide.isVisible()
+
+
+def test_a_conversion_that_is_tried_stays_while_a_profile_is_kept(window, qtbot, here, show, tmp_path, ink_profile):
+    show(here["wide"], "working")
+    window.benches.working.choose(2, "srgb")
+    (tmp_path / "press.icc").write_bytes(ink_profile)
+    window.actions_.dropped.take([tmp_path / "press.icc"])
+    qtbot.waitUntil(lambda: "can be assigned" in window.model.messages.latest, timeout=60000)
+    assert window.benches.working.verbs.checkedId() == 2
+    assert [e.space for e in window.model.tried] == ["srgb"]

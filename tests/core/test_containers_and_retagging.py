@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import os
 import struct
 
 import imagecodecs
@@ -174,9 +173,7 @@ def test_deep_avif_comes_as_16_bits(tmp_path, bits):
 
 
 @pytest.mark.parametrize("kind", ["avif", "webp", "jxl", "png", "jpeg"])
-@pytest.mark.parametrize(
-    "data", [b"", b"RIFF", bytes(64), os.urandom(1) * 40, struct.pack(">I4s", 1 << 30, b"meta") + bytes(9)]
-)
+@pytest.mark.parametrize("data", [b"", b"RIFF", bytes(64), b"\x89" * 40, struct.pack(">I4s", 1 << 30, b"meta") + bytes(9)])
 def test_nonsense_is_no_exception(tmp_path, kind, data):
     (tmp_path / "x").write_bytes(data)
     assert carried_by(tmp_path / "x", kind).icc is None

@@ -110,7 +110,7 @@ class SourceBench(Bench):
         self.foot.addWidget(self.decide)
         self.foot.addWidget(keep_room(self.decide_all))
         self.follow(self._model)
-        self._model.tried_changed.connect(lambda: self.ledger.show_frame() if self.isVisible() else None)
+        self._model.tried_changed.connect(self._tried_elsewhere)
         context.jobs.spaces.changed.connect(self.stale)
         context.flow.pins_changed.connect(self._show_pins)
 
@@ -268,12 +268,15 @@ class SourceBench(Bench):
         self.choices.button(GIVE_CONVERT).setText(f"Assign that space, then convert to {state.working.name}")  # type: ignore[union-attr]
         if fresh:
             self._offered = frame.id
-            self.choices.setExclusive(False)
-            for radio in self.choices.buttons():
-                radio.setChecked(False)
-            self.choices.setExclusive(True)
-            self.table.clear()
+            self._choose_none()
         self._say(frame)
+
+    def _choose_none(self) -> None:
+        self.choices.setExclusive(False)
+        for radio in self.choices.buttons():
+            radio.setChecked(False)
+        self.choices.setExclusive(True)
+        self.table.clear()
 
     def _choice(self) -> int:
         return self.choices.checkedId()
@@ -327,6 +330,16 @@ class SourceBench(Bench):
         space = self.given.space()
         self._model.try_entries(self.entries(), () if space is None else (space,))
         self._say(frame)
+
+    def _tried_elsewhere(self) -> None:
+        """What was tried is over: no choice may look as if its outcome were still shown."""
+        frame = self._model.frame
+        if not self._model.tried and self._choice() in (GIVE, GIVE_CONVERT):
+            self._choose_none()
+            if frame is not None and frame.held:
+                self._say(frame)
+        if self.isVisible():
+            self.ledger.show_frame()
 
     def give(self, space: Space) -> None:
         """Choose a space to give, as the try-on sheet does."""

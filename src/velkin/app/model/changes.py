@@ -19,8 +19,10 @@ class Change:
     lights : bool
         Whether there are other lights, other names of them, or frames lie elsewhere among them.
     profiles, destinations, spaces, charts : bool
+    aims : bool
+        Whether the working space is another, or what is proofed for.
     paths : bool
-        Whether the path of every frame may be another: the working space, the proof's goal, a profile or a space changed.
+        Whether the path of every frame may be another: the aims, a profile or a space changed.
     rules : bool
         Whether the shoot's name, rules or naming pattern changed.
     written : bool
@@ -36,6 +38,7 @@ class Change:
     destinations: bool = False
     spaces: bool = False
     charts: bool = False
+    aims: bool = False
     paths: bool = False
     rules: bool = False
     written: bool = False
@@ -64,6 +67,10 @@ class Change:
         """Whether what is said of a frame (or, with None, of the shoot) may be other than before."""
         return self.of_all or self.written or (frame is not None and frame in self.frames)
 
+    def ends_trying(self, frame: int | None) -> bool:
+        """Whether what is only tried on a frame stands no longer on what the shoot keeps of it."""
+        return self.whole or self.aims or frame in self.frames or frame in self.gone
+
 
 #: All is new.
 WHOLE = Change(whole=True)
@@ -80,6 +87,7 @@ def difference(old: State, new: State, written: bool = False) -> Change:
             frames |= {f for f in before if f not in after}
     gone = frozenset(f for f in frames if f not in new.frames)
     goal = old.proof_space() is not new.proof_space() or old.proof_way() != new.proof_way()
+    aims = old.working is not new.working or goal
     return Change(
         frozenset(frames) - gone,
         gone,
@@ -88,7 +96,8 @@ def difference(old: State, new: State, written: bool = False) -> Change:
         destinations=old.destinations is not new.destinations,
         spaces=old.spaces is not new.spaces,
         charts=old.charts is not new.charts,
-        paths=old.working is not new.working or goal or old.profiles is not new.profiles or old.spaces is not new.spaces,
+        aims=aims,
+        paths=aims or old.profiles is not new.profiles or old.spaces is not new.spaces,
         rules=(old.name, old.rules, old.light_pattern, old.goal) != (new.name, new.rules, new.light_pattern, new.goal),
         written=written,
     )

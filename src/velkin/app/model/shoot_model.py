@@ -195,8 +195,9 @@ class ShootModel(QObject):
         self._seen = state
         if change.anything:
             self.changed_at = datetime.now()
-        self.try_entries(())
-        self.proof.try_easings(None)
+        if change.ends_trying(self.current):
+            self.try_entries(())
+            self.proof.try_easings(None)
         self.selected = tuple(f for f in self.selected if f in state.frames)
         if self.current not in state.frames:
             self.current = self.selected[0] if self.selected else next(iter(state.order()), None)
