@@ -5,6 +5,8 @@ PY := .venv/bin/python
 STAMP := .venv/.velkin-ready
 TEST_STAMP := .venv/.velkin-ready-test
 SCREEN := $(PY) tools/virtual_screen.py
+# two workers, each on a screen of its own; a module's tests stay together
+WORKERS := --dist loadscope --tx '2*popen//python=$(SCREEN) $(PY)'
 SETUP := requirements.lock requirements-dev.lock pyproject.toml tools/setup.sh tools/setup.py $(wildcard tools/setting_up/*.py)
 
 .PHONY: demo test lint bench trials accuracy screenshots install uninstall setup clean
@@ -21,7 +23,7 @@ demo:
 	@MAKE="$(MAKE)" HEADLESS=$(HEADLESS) bash tools/demo.sh
 
 test: $(TEST_STAMP)
-	@$(SCREEN) $(PY) -m pytest
+	@$(PY) -m pytest $(WORKERS)
 
 lint: $(TEST_STAMP)
 	@.venv/bin/python -m ruff check src tests benchmarks tools
