@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 )
 
 from velkin.app.model.shoot_model import ShootModel
+from velkin.app.widgets.at_focus import AtFocus
 from velkin.app.widgets.copying import table_text
 
 _K = Qt.Key
@@ -33,20 +34,12 @@ _TYPED_INTO = (QLineEdit, QAbstractSpinBox, QTextEdit, QPlainTextEdit)
 _MOVING = (_K.Key_PageUp, _K.Key_PageDown, _K.Key_Home, _K.Key_End)
 
 
-class Keys(QObject):
-    """Sees the keys of the application while its window is the active one."""
+class Keys(AtFocus):
+    """Sees the keys while its window is the active one."""
 
     def __init__(self, window: QWidget, view: QWidget, model: ShootModel, end_picking: Callable[[], bool]) -> None:
-        super().__init__(window)
         self._window, self._view, self._model, self._end_picking = window, view, model, end_picking
-        self._application = QApplication.instance()
-        if self._application is not None:
-            self._application.installEventFilter(self)
-
-    def stop(self) -> None:
-        """See no more keys."""
-        if self._application is not None:
-            self._application.removeEventFilter(self)
+        super().__init__(window, (window, view))
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Give a key to who it belongs to."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 import time
 from pathlib import Path
@@ -81,9 +82,18 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
 
 
 def load_ahead() -> None:
-    """On a worker: have rooms and compiled loops ready before they are needed; the first time after an installation takes some seconds."""
-    load_rooms()
-    warm_up()
+    """On a worker: have rooms and compiled loops ready before they are needed; the first time after an installation takes some seconds.
+
+    What is loaded stays for good and is taken out of the garbage collector's sight: it would look through all of it again and
+    again, and everything stands still meanwhile.
+    """
+    gc.disable()
+    try:
+        load_rooms()
+        warm_up()
+    finally:
+        gc.freeze()
+        gc.enable()
 
 
 def warm_up() -> None:

@@ -13,6 +13,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from velkin.app import theme
+from velkin.app.widgets.at_focus import AtFocus
 
 WIDTH = 2
 _TABS = (Qt.Key.Key_Tab, Qt.Key.Key_Backtab)
@@ -46,36 +47,65 @@ class _Ring(QWidget):
             p.fillRect(part, colour)
 
 
-class FocusRing(QObject):
-    """Follows the focus of the application."""
+class _Everything(QObject):
+    """While one works with the keyboard: sees the mouse used, and what moves."""
+
+    def __init__(self, application: QApplication, ring: FocusRing) -> None:
+        super().__init__(ring)
+        self._application, self._ring = application, ring
+
+    def start(self) -> None:
+        self._application.installEventFilter(self)
+
+    def stop(self) -> None:
+        self._application.removeEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        kind = event.type() if event is not None else _E.None_
+        if kind == _E.MouseButtonPress:
+            self._ring.mouse_used()
+        elif kind in _MOVES and isinstance(watched, QWidget) and not isinstance(watched, _Ring):
+            self._ring.moved()
+        return False
+
+
+class FocusRing(AtFocus):
+    """Follows the focus of the application; the events of every widget are looked at only while the ring is shown."""
 
     def __init__(self, application: QApplication) -> None:
-        super().__init__(application)
         self._by_key = False
         self._ring: _Ring | None = None
+        super().__init__(application)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(0)
         self._soon.timeout.connect(self._place)
-        application.installEventFilter(self)
-        atexit.register(lambda: application.removeEventFilter(self))  # Qt goes after Python, and must not ask it any more
+        self._everything = _Everything(application, self)
+        application.focusChanged.connect(lambda old, new: self._soon.start() if self._by_key else None)
+        atexit.register(self.stop)  # Qt goes after Python, and must not ask it any more
+
+    def stop(self) -> None:
+        """Follow nothing any more."""
+        self._everything.stop()
+        super().stop()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """See how the focus came, and what has it moving."""
-        if event is None:
-            return False
-        kind = event.type()
-        if kind in (_E.FocusIn, _E.FocusOut):
-            self._soon.start()
-        elif kind == _E.KeyPress and isinstance(event, QKeyEvent) and event.key() in _TABS:
+        """See that the keys are used to get about."""
+        if isinstance(event, QKeyEvent) and event.type() == _E.KeyPress and event.key() in _TABS and not self._by_key:
             self._by_key = True  # not by the reason of a focus event: what is hidden passes the focus on as if by Tab
-        elif kind == _E.MouseButtonPress:
-            if self._by_key:
-                self._by_key = False
-                self._soon.start()
-        elif kind in _MOVES and self._by_key and isinstance(watched, QWidget) and not isinstance(watched, _Ring):
+            self._everything.start()
             self._soon.start()
         return False
+
+    def mouse_used(self) -> None:
+        """The ring goes."""
+        self._by_key = False
+        self._everything.stop()
+        self._soon.start()
+
+    def moved(self) -> None:
+        """Something moved, which may be what has the focus."""
+        self._soon.start()
 
     def _place(self) -> None:
         focus = QApplication.focusWidget()
