@@ -120,7 +120,7 @@ def watch():
         while beat[0] == seen and busy[0]:
             name = where_main_is()
             where[name] = where.get(name, 0) + 1
-            time.sleep(0.002)
+            time.sleep(0.02)  # to ask more often would itself keep the thread waiting that is watched
         cause = max(where, key=where.get) if where else "?"
         stalls.append((beat[0] - seen, f"{doing[0]}: {cause}"))
 doing = ["start"]
@@ -268,8 +268,15 @@ def bench_steps(report: Report, folder: Path) -> None:
 
 
 def bench_stalls(report: Report, folder: Path, frames: Path) -> None:
-    """The longest times that the GUI thread stood still from a new shoot to its hand-off, and what it did then."""
-    longest = json.loads(_last_line(_DAY, str(folder), str(frames)))
+    """The longest times that the GUI thread stood still from a new shoot to its hand-off, and what it did then.
+
+    Of three such days the middle one counts: a machine that is taken away for a moment looks like a stall.
+    """
+    days = []
+    for number in range(3):
+        (folder / str(number)).mkdir()
+        days.append(json.loads(_last_line(_DAY, str(folder / str(number)), str(frames))))
+    longest = sorted(days, key=lambda day: day[0][0] if day else 0)[1]
     for number, (seconds, cause) in enumerate(longest):
         aims = (at_most(1000 * seconds, 50, "ms"),) if number == 0 else ()
         report.line("longest stall in a whole job" if number == 0 else "  then", f"{1000 * seconds:.0f} ms", cause, *aims)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import sys
 import time
+from importlib import import_module
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QLocale, QSettings, Qt, QTimer
@@ -90,6 +91,7 @@ def load_ahead() -> None:
     gc.disable()
     try:
         load_rooms()
+        import_module("velkin.core.handoff.run")
         warm_up()
     finally:
         gc.freeze()

@@ -122,33 +122,35 @@ class ChartView(PictureView):
         p.drawLine(QPointF(at.x() - 3, at.y()), QPointF(at.x() + 3, at.y()))
         p.drawLine(QPointF(at.x(), at.y() - 3), QPointF(at.x(), at.y() + 3))
 
-    def _shift_of(self, index: int) -> Floats:
-        """Where a patch's sample was moved, in chart coordinates."""
+    def _middles(self) -> Floats:
+        """The middles of the patches' samples (N, 2), in chart coordinates."""
         chart = self._chart
-        for name, x, y in self.choices.moved:
-            if name == chart.ids[index]:
-                return np.array([x / (chart.columns - chart.gap), y / (chart.rows - chart.gap)])
-        return np.zeros(2)
+        grid = np.array([chart.columns - chart.gap, chart.rows - chart.gap])
+        moved = {name: np.array([x, y]) / grid for name, x, y in self.choices.moved}
+        return np.asarray(chart.centres() + np.array([moved.get(name, np.zeros(2)) for name in chart.ids]))
 
     def _rings(self, p: QPainter, matrix: Floats) -> None:
+        """A ring round each patch's sample; they are all projected at once, since they are drawn anew with each move of a corner."""
         chart = self._chart
+        boxes = chart.boxes()
+        sizes = (boxes[:, 2:] - boxes[:, :2]) * self.choices.sample
         circle = np.stack([np.cos(a := np.linspace(0, 2 * np.pi, 25)), np.sin(a)], axis=1) / 2
-        for index, box in enumerate(chart.boxes()):
-            size = (box[2:] - box[:2]) * self.choices.sample
-            middle = (box[:2] + box[2:]) / 2 + self._shift_of(index)
-            points = self._points(matrix, middle + circle * size)
-            left_out = chart.ids[index] in self.choices.left_out
+        places = self._middles()[:, None] + circle * sizes[:, None]
+        points = self._points(matrix, places.reshape(-1, 2))
+        for index, name in enumerate(chart.ids):
+            ring = points[25 * index : 25 * index + 25]
+            left_out = name in self.choices.left_out
             for width, colour in ((3.2, QColor(0, 0, 0, 150)), (1.6, QColor(255, 255, 255))):
                 pen = QPen(colour, width + (1.2 if index == self.patch else 0))
                 if left_out:
                     pen.setStyle(Qt.PenStyle.DotLine)
                 p.setPen(pen)
-                p.drawPolyline(QPolygonF(points))
-                if chart.ids[index] in self.flagged and not left_out:
-                    p.drawLine(points[3], points[15])
+                p.drawPolyline(QPolygonF(ring))
+                if name in self.flagged and not left_out:
+                    p.drawLine(ring[3], ring[15])
                 if left_out:
-                    p.drawLine(points[3], points[15])
-                    p.drawLine(points[9], points[21])
+                    p.drawLine(ring[3], ring[15])
+                    p.drawLine(ring[9], ring[21])
 
     def _labels(self, p: QPainter, matrix: Floats) -> None:
         t = theme.current()
@@ -294,7 +296,7 @@ class ChartView(PictureView):
         assert self.corners is not None
         chart = self._chart
         matrix = homography(self.corners)
-        centre = chart.centres()[self.patch] + self._shift_of(self.patch)
+        centre = self._middles()[self.patch]
         here = project(matrix, centre[None])[0]
         there = project(np.asarray(np.linalg.inv(matrix), dtype=np.float64), (here + by)[None])[0]
         share = (there - centre) * np.array([chart.columns - chart.gap, chart.rows - chart.gap])

@@ -8,6 +8,7 @@ their weight. What is left over tells glare from shadow; the surface is what une
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -62,6 +63,7 @@ def _design(places: Floats) -> Floats:
 _STIFF = np.array([0.0, 0.05, 0.05, 0.6, 0.6, 0.6])
 
 
+@lru_cache(maxsize=16)  # who judges a reading, who shows it and who evens it out ask for the same
 def light_on(reading: Reading, chart: Chart) -> LightOnChart:
     """Explain a reading by a camera matrix and a smooth light."""
     measured = np.maximum(reading.rgb(), 1e-5)
