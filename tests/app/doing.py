@@ -22,6 +22,8 @@ def open_shoot(window, path) -> bool:
 def close(window) -> None:
     """Close the window; what a test left running is cancelled, so that nothing is asked."""
     window.model.places.back()
+    for bench in window.benches.asides():
+        bench.end_it()
     window.jobs.handoff.cancel()
     end = time.monotonic() + 30
     while window.model.shoot is not None and window.jobs.handoff.running and time.monotonic() < end:

@@ -7,11 +7,11 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
+from tests.app.doing import answered
 from velkin.app.model.places import Page
 from velkin.app.sheets.export_sheet import ExportSheet
-from velkin.app.sheets.variant_sheet import VariantSheet
 from velkin.core.cameraprofiles.anyprofile import load_any
 from velkin.core.cameraprofiles.export import exported
 from velkin.core.cameraprofiles.fit import FitRequest, fit
@@ -300,35 +300,80 @@ def test_formats_that_cannot_carry_a_profile_say_why(window, room, qtbot, ids):
     assert sheet.ticks[".dcp"].isEnabled()
 
 
-def test_a_variant_is_kept_and_given(window, given, ids, qtbot):
+def test_a_variant_is_seen_while_it_is_made_kept_and_given(window, given, ids, qtbot):
     window.model.select(ids["north-0412"])
-    sheet = VariantSheet(given, (0.4, 1.0, 3.5), window)
-    sheet.mixer.setCurrentIndex(sheet.mixer.findData("exchange red and blue"))
-    sheet.saturation.setValue(0)
-    sheet.reach.setChecked(True)
-    assert "monochrome" in sheet.name.text() and "reach" in sheet.summary.text()
-    sheet._accept()
-    made = sheet.variant
-    assert made.matrices().temperature(np.array([0.4, 1.0, 3.5]))[0] == pytest.approx(5000, rel=0.01)
-    window.jobs.shelf.add(made)
-    window.jobs.fits.keep(made, window.model.selected)
-    assert window.model.path().camera.profile == made.name and window.model.path().camera.mean_error is None
-    window.model.open_stop("camera")
+    window.menu.by_name["Variant of this frame's profile…"].trigger()
+    bench = window.benches.asides()[0]
+    assert window.benches.currentWidget() is bench and bench.isAncestorOf(QApplication.focusWidget())
+    assert not bench.keep.isEnabled() and not window.model.trying
+    rendered = lambda: window.flow.rendered is not None and window.flow.rendered.path == window.model.path()  # noqa: E731
+    qtbot.waitUntil(rendered, timeout=60000)
+    before = window.flow.rendered.working.copy()
+    bench.saturation.setFocus()
+    qtbot.keyClick(bench.saturation, Qt.Key.Key_Home)
+    assert window.model.tried_profile is not None and "monochrome" in bench.name.text()
+    qtbot.waitUntil(rendered, timeout=60000)
+    assert np.ptp(window.flow.rendered.working[::50, ::50].reshape(-1, 3), axis=1).max() < 2e-3  # no colour is left
+    assert window.model.comparison == "wipe" and window.view._names(window.flow.rendered)[1] == "now"
+    assert window.path_bar.buttons["camera"].stop().detail == "if given"
+    window.view.setFocus()
+    qtbot.keyPress(window.view, Qt.Key.Key_Space)
+    qtbot.waitUntil(rendered, timeout=60000)
+    assert np.array_equal(window.flow.rendered.working, before)  # before is a key away
+    qtbot.keyRelease(window.view, Qt.Key.Key_Space)
+    assert window.model.state.frames[ids["north-0412"]].profile is not None
+    bench.reach.click()
+    assert "reach" in bench.sentence.text()
+    window.model.open_stop("proof")
+    assert not window.model.trying
+    window.model.open_stop("camera")  # what was set waited
+    assert window.benches.currentWidget() is bench and window.model.tried_profile is not None
+    qtbot.mouseClick(bench.keep, Qt.MouseButton.LeftButton)
+    camera = window.model.path().camera
+    assert "monochrome" in camera.profile and camera.mean_error is None and not window.model.trying
+    assert window.benches.currentWidget() is window.benches.camera and not window.benches.asides()
     assert "ΔE" not in window.benches.camera._figure.number.text()  # what the fit reached says nothing of a variant
     assert "monochrome" in window.benches.camera._profile_words.text()
-    qtbot.waitUntil(
-        lambda: window.flow.rendered is not None and window.flow.rendered.path == window.model.path(), timeout=60000
-    )
-    pixel = window.flow.rendered.working[::50, ::50].reshape(-1, 3)
-    assert np.ptp(pixel, axis=1).max() < 2e-3  # no colour is left
+
+
+def test_a_mixer_of_ones_own_keeps_white_and_a_set_variant_is_not_lost_by_a_key(window, given, ids, qtbot):
+    window.model.select(ids["north-0412"])
+    window.actions_.profile.vary_frame()
+    bench = window.benches.asides()[0]
+    bench.mixer.setCurrentIndex(bench.mixer.findData("own"))
+    bench.mixer.activated.emit(bench.mixer.currentIndex())
+    bench._cells[0][0].setValue(0.5)
+    assert not bench.keep.isEnabled() and "sum to 1" in bench.sentence.text()
+    bench._cells[0][1].setValue(0.5)
+    assert bench.keep.isEnabled() and window.model.tried_profile is not None
+    window.jobs.camera.set_exposure((ids["north-0412"],), 0.5)  # the frame changed: what is tried stands on it anew
+    assert window.model.tried_profile is not None and window.model.path().exposure == 0.5
+    asked = []
+    bench._cells[0][0].setFocus()
+    with answered("Stay here", asked):
+        qtbot.keyClick(bench._cells[0][0], Qt.Key.Key_Escape)
+    assert asked == ["The variant would be lost."] and window.benches.asides() == [bench]
+    window.model.select(ids["lamp-0505"])  # another light of the same camera is tried too
+    assert window.model.tried_profile is not None and window.model.path().camera.profile == bench.name.text()
+    window.activateWindow()  # a virtual screen has no window manager that would do it after a dialog
+    bench._cells[0][0].setFocus()
+    qtbot.waitUntil(bench._cells[0][0].hasFocus)
+    with answered("Give it up", asked):
+        qtbot.keyClick(bench._cells[0][0], Qt.Key.Key_Escape)
+    assert not window.benches.asides() and not window.model.trying
+
+
+def test_a_variants_reach_puts_the_frames_balance_mid_scale(window, given, ids, qtbot):
+    window.jobs.camera.set_balance((ids["north-0412"],), (0.4, 1.0, 3.5), "picked")
+    window.model.select(ids["north-0412"])
+    window.actions_.profile.vary_frame()
+    bench = window.benches.asides()[0]
+    bench.reach.click()
+    bench.keep.click()
+    made = window.model.state.profiles[window.model.frame.profile]
+    assert made.matrices().temperature(np.array([0.4, 1.0, 3.5]))[0] == pytest.approx(5000, rel=0.01)
     window.jobs.camera.set_balance(window.model.selected, (0.4, 1.0, 3.5), "picked")
     assert window.benches.camera.balance.kelvin.value() == pytest.approx(5000, rel=0.01)  # mid-scale, not at its end
-    own = VariantSheet(given, None, window)
-    own.mixer.setCurrentIndex(own.mixer.findData("own"))
-    own._cells[0][0].setValue(0.5)
-    assert not own.make.isEnabled() and "sum to 1" in own.summary.text()
-    own._cells[0][1].setValue(0.5)
-    assert own.make.isEnabled()
 
 
 def test_a_finished_picture_is_fitted_onto_the_shelf(window, given, tmp_path, monkeypatch, qtbot, demo_frames):

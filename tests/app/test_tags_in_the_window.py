@@ -8,14 +8,14 @@ import tifffile
 from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QGuiApplication, QImage
-from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 
-from tests.app.doing import point_at
+from tests.app.doing import answered, point_at
 from velkin.app.model.places import Page
 from velkin.app.sheets.copy_sheet import CopySheet
+from velkin.app.sheets.purpose_sheet import PurposeSheet, suited
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
-from velkin.app.sheets.space_sheets import CustomSpaceSheet, PurposeSheet, suited
 from velkin.app.widgets.frames_model import HELD
 from velkin.core.icc.space import same
 from velkin.core.icc.write import matrix_profile
@@ -272,26 +272,40 @@ def test_nothing_on_the_clipboard_is_said(window):
 
 def test_an_own_space_is_seen_at_once_and_saved(window, qtbot, here, show, tmp_path, monkeypatch):
     show(here["wide"], "working")
-    sheet = CustomSpaceSheet(window.context, window)
-    sheet.show()
-    assert window.model.tried[0].verb == ASSIGN
-    sheet.name.setText("slim")
-    sheet.kind.setCurrentIndex(sheet.kind.findData("gamma"))
-    sheet.gamma.setValue(1.4)
+    qtbot.mouseClick(
+        next(b for b in window.benches.working.findChildren(QPushButton) if b.text() == "Custom space…"),
+        Qt.MouseButton.LeftButton,
+    )
+    bench = window.benches.asides()[0]
+    assert bench.isVisible() and window.model.tried[0].verb == ASSIGN
+    bench.name.setText("slim")
+    bench.kind.setCurrentIndex(bench.kind.findData("gamma"))
+    bench.kind.activated.emit(bench.kind.currentIndex())
+    bench.gamma.setValue(1.4)
     settled(window, qtbot)
-    assert window.model.path().here.name == "slim" and sheet.space is not None
-    for version in (2, 4):
+    assert window.model.path().here.name == "slim" and bench.space is not None
+    for version, save in ((2, bench.save2), (4, bench.save4)):
         out = tmp_path / f"slim{version}.icc"
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, out=out, **k: (str(out), ""))
-        window.actions_.space.save_space(sheet.space, version)
+        qtbot.mouseClick(save, Qt.MouseButton.LeftButton)
         assert out.read_bytes()[8] == version
-    sheet.points[0][0].setValue(0.31)
-    sheet.points[0][1].setValue(0.59)
-    sheet.points[2][0].setValue(0.32)
-    sheet.points[2][1].setValue(0.62)
-    assert sheet.space is None and "cannot be" in sheet.words.text() and not sheet.keep.isEnabled()
-    sheet.reject()
-    assert not window.model.tried
+    bench.points[0][0].setValue(0.31)
+    bench.points[0][1].setValue(0.59)
+    bench.points[2][0].setValue(0.32)
+    bench.points[2][1].setValue(0.62)
+    assert bench.space is None and "cannot be" in bench.sentence.text() and not bench.keep.isEnabled()
+    assert not window.model.trying
+    asked = []
+    with answered("Stay here", asked):
+        assert not window.close()
+    assert asked == ["The space would be lost."]
+    with answered("Give it up", asked):
+        bench.give_up()
+    assert not window.benches.asides() and window.benches.currentWidget() is window.benches.working
+    window.actions_.space.custom_space()
+    qtbot.mouseClick(window.benches.asides()[0].keep, Qt.MouseButton.LeftButton)
+    assert "My space is kept" in window.model.messages.latest and not window.model.trying
+    assert "My space" in [s.name for s in window.jobs.spaces.of_model("rgb")]
     window.jobs.command(lambda s: s.keep_space(P3))
     purpose = PurposeSheet(window)
     purpose.screens.setChecked(True)
@@ -393,6 +407,7 @@ def test_a_picture_with_transparent_parts_is_shown_over_white_and_says_so(qtbot,
     window.actions_.dropped.take([tmp_path / "cut.png"])
     qtbot.waitUntil(lambda: "cut" in {f.name for f in window.model.state.frames.values()}, timeout=60000)
     show(next(f.id for f in window.model.state.frames.values() if f.name == "cut"), "source")
+    qtbot.waitUntil(lambda: window.flow.rendered.image.width() == 90, timeout=60000)
     assert window.flow.rendered.image.pixelColor(80, 30).getRgb()[:3] == (255, 255, 255)
     assert "transparent parts over white" in window.view.captions[0]
     window.jobs.command(lambda s: s.convert([window.model.current], P3))

@@ -233,7 +233,8 @@ class Window(QMainWindow):
         """Close cleanly: a running hand-off ends after the files that were begun, and can be resumed later."""
         if event is None:
             return
-        if not may_close(self.jobs, self.navigator.room, self):
+        room = self.navigator.room
+        if not may_close(self.jobs, [*([] if room is None else [room]), *self.benches.asides()], self):
             event.ignore()
             return
         self._closed = True  # workers may have something to tell yet

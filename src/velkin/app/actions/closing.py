@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
+from velkin.app.benches.aside import Aside
 from velkin.app.jobs.jobs import Jobs
 from velkin.app.rooms.room import Room
 from velkin.app.words import count
 
 
-def may_close(jobs: Jobs, room: Room | None, parent: QWidget) -> bool:
-    """Whether the window may be closed now."""
-    if room is not None and not room.may_leave():
+def may_close(jobs: Jobs, pages: list[Room | Aside], parent: QWidget) -> bool:
+    """Whether the window may be closed now, with these pages open."""
+    if not all(page.may_leave() for page in pages):
         return False
     if not jobs.handoff.running:
         return True

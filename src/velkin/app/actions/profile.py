@@ -5,7 +5,9 @@ from __future__ import annotations
 from PyQt6.QtCore import QSettings
 
 from velkin.app.actions.dialogs import Dialogs
+from velkin.app.benches.benches import Benches
 from velkin.app.benches.camera import chart_read
+from velkin.app.benches.variant import VariantBench
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
@@ -20,7 +22,9 @@ _PROFILES = "Camera profiles (*.dcp *.icc *.icm *.json)"
 class ProfileActions:
     """Actions on the profile of the frame in the viewer, or on one that a room shows."""
 
-    def __init__(self, context: Context, dialogs: Dialogs) -> None:
+    def __init__(self, context: Context, dialogs: Dialogs, benches: Benches) -> None:
+        self._context = context
+        self._benches = benches
         self._jobs = context.jobs
         self._model = context.model
         self._settings: QSettings = context.settings
@@ -73,16 +77,15 @@ class ProfileActions:
             self.vary(profile)
 
     def vary(self, profile: CameraProfile) -> None:
-        """Ask how a variant departs; it goes onto the shelf and to the selected frames."""
-        from velkin.app.sheets.variant_sheet import VariantSheet
+        """Make a variant beside the picture; it goes onto the shelf and to the frames that are selected then."""
+        bench = VariantBench(self._context, profile)
+        bench.kept.connect(self._keep_variant)
+        self._benches.put_aside(bench)
 
-        frame, frames, shoot = self._model.raw_frame, self._model.selected, self._model.shoot
-        balance = self._model.state.path(frame.id).raw_stage.balance if frame is not None else None
-        sheet = VariantSheet(profile, balance, self._dialogs.parent)
-        if sheet.exec() and sheet.variant is not None:
-            self._jobs.shelf.add(sheet.variant)
-            if shoot is not None:
-                self._jobs.fits.keep(sheet.variant, frames)
+    def _keep_variant(self, made: CameraProfile, frames: tuple[int, ...]) -> None:
+        self._jobs.shelf.add(made)
+        if self._model.shoot is not None:
+            self._jobs.fits.keep(made, frames)
 
     # ---- files ------------------------------------------------------------------------------------------------
 

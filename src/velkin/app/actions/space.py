@@ -7,12 +7,13 @@ from pathlib import Path
 from PyQt6.QtWidgets import QMessageBox
 
 from velkin.app.actions.dialogs import Dialogs
-from velkin.app.benches.working import WorkingBench
+from velkin.app.benches.benches import Benches
+from velkin.app.benches.custom_space import CustomSpaceBench
 from velkin.app.context import Context
 from velkin.app.model.places import Page
+from velkin.app.sheets.purpose_sheet import PurposeSheet
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
-from velkin.app.sheets.space_sheets import CustomSpaceSheet, PurposeSheet
 from velkin.app.widgets.viewer import PictureView
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
@@ -29,13 +30,14 @@ _ICC = "ICC profiles (*.icc *.icm)"
 class SpaceActions:
     """Actions of the Source and Working stops."""
 
-    def __init__(self, context: Context, dialogs: Dialogs, view: PictureView, bench: WorkingBench) -> None:
+    def __init__(self, context: Context, dialogs: Dialogs, view: PictureView, benches: Benches) -> None:
         self._context = context
         self._jobs = context.jobs
         self._model = context.model
         self._dialogs = dialogs
         self._view = view
-        self._bench = bench
+        self._benches = benches
+        self._bench = benches.working
 
     # ---- try-on, rules, spaces --------------------------------------------------------------------------------
 
@@ -104,15 +106,17 @@ class SpaceActions:
             self._jobs.spaces.use(folders)
 
     def custom_space(self) -> None:
-        """Make a custom space."""
+        """Make a custom space beside the picture."""
         if self._model.shoot is None:
             return
-        sheet = CustomSpaceSheet(self._context, self._dialogs.parent)
-        sheet.save_wanted.connect(self.save_space)
-        if sheet.exec() and sheet.space is not None:
-            space = sheet.space
-            if self._jobs.command(lambda s: s.keep_space(space)):
-                self._model.say(f"{space.name} is kept in the shoot; it can be assigned, converted to and worked in.")
+        bench = CustomSpaceBench(self._context)
+        bench.save_wanted.connect(self.save_space)
+        bench.kept.connect(self._keep_space)
+        self._benches.put_aside(bench)
+
+    def _keep_space(self, space: RGBSpace) -> None:
+        if self._jobs.command(lambda s: s.keep_space(space)):
+            self._model.say(f"{space.name} is kept in the shoot; it can be assigned, converted to and worked in.")
 
     def save_space(self, space: RGBSpace, version: int) -> None:
         """Save a space as an ICC profile."""

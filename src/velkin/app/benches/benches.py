@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize
-from PyQt6.QtWidgets import QStackedWidget
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtWidgets import QPushButton, QStackedWidget
 
+from velkin.app.benches.aside import Aside
 from velkin.app.benches.camera import CameraBench
 from velkin.app.benches.handoff import HandoffBench
 from velkin.app.benches.picture import PictureBench
@@ -39,8 +40,10 @@ class Benches(QStackedWidget):
         }
         for bench in (*self._by_stop.values(), self.picture, self.start):
             self.addWidget(bench)
+        #: Benches on which something is made, in the place of their stop's own.
+        self._asides: dict[str, Aside] = {}
         self.setMinimumWidth(WIDTH)
-        model.opened.connect(self._follow)
+        model.opened.connect(self._opened)
         model.changed.connect(lambda change: self._follow() if change.anything else None)
         model.selection_changed.connect(self._follow)
         model.stop_changed.connect(lambda _: self._follow())
@@ -49,10 +52,48 @@ class Benches(QStackedWidget):
     def sizeHint(self) -> QSize:
         return QSize(WIDTH, super().sizeHint().height())
 
+    def asides(self) -> list[Aside]:
+        """What is being made."""
+        return list(self._asides.values())
+
+    def put_aside(self, bench: Aside) -> None:
+        """Show a bench on which something is made in the place of its stop's own; one that is there already gives way if it may."""
+        there = self._asides.get(bench.stop)
+        if there is not None:
+            self._model.open_stop(bench.stop)
+            there.give_up()
+            if bench.stop in self._asides:
+                bench.deleteLater()
+                return
+        self._asides[bench.stop] = bench
+        self.addWidget(bench)
+        for each in bench.findChildren(QPushButton):
+            each.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys where they are
+        bench.ended.connect(lambda: self._drop(bench.stop))
+        self._model.places.back()
+        self._model.open_stop(bench.stop)
+        self._follow()
+        bench.scroller.setFocus()
+        bench.focusNextChild()
+
+    def _drop(self, stop: str) -> None:
+        bench = self._asides.pop(stop, None)
+        if bench is not None:
+            self._follow()
+            self.removeWidget(bench)
+            bench.deleteLater()
+
+    def _opened(self) -> None:
+        for stop in list(self._asides):
+            self._drop(stop)
+        self._follow()
+
     def _follow(self) -> None:
         model = self._model
         bench: Bench = self._by_stop[model.stop]
-        if model.shoot is None:
+        if model.stop in self._asides:
+            bench = self._asides[model.stop]
+        elif model.shoot is None:
             bench = self.start
         elif model.stop == "camera" and model.frame is not None and not model.frame.is_raw:
             bench = self.picture

@@ -15,7 +15,7 @@ from PyQt6.QtGui import QImage
 from velkin.app.flow.drawing import Measured, Rendered, Seen, draw
 from velkin.app.flow.readout import PinNumbers, numbers_under, read_pin
 from velkin.app.flow.service import RenderService
-from velkin.app.flow.stops import Stop, stops_of
+from velkin.app.flow.stops import IF_GIVEN, Stop, stops_of
 from velkin.app.model.places import Page
 from velkin.app.model.shoot_model import ShootModel
 from velkin.core.errors import VelkinError
@@ -136,7 +136,7 @@ class PictureFlow(QObject):
         if model.places.now.page is Page.CHART:
             return Seen(model.screen)
         geometry = self.geometry()
-        there = proof.shown or (model.before and not model.tried and model.against[0] == "there")
+        there = proof.shown or (model.before and not model.trying and model.against[0] == "there")
         return Seen(
             model.screen,
             geometry.fitted,
@@ -251,7 +251,7 @@ class PictureFlow(QObject):
         plain, path = model.state.path(frame.id), model.path()
         try:
             now = [read_pin(r.source, plain, p) for p in frame.pins]
-            trying = model.tried and path is not None and not model.before
+            trying = model.trying and path is not None and not model.before
             after = [read_pin(r.source, path, p) for p in frame.pins] if trying and path is not None else []
         except VelkinError as error:
             model.report(error)
@@ -292,6 +292,8 @@ class PictureFlow(QObject):
         tried = "" if not model.tried or model.before else "if assigned"
         if tried and model.tried[-1].verb == CONVERT:
             tried = "if converted"
+        if model.tried_profile is not None and not model.before:
+            tried = IF_GIVEN
         return stops_of(model.state, frame, path, self.measured, model.written(frame), tried, model.proof_name())
 
     def _tell_stops(self, path: ColourPath) -> None:

@@ -32,6 +32,10 @@ class Stop:
     waits: bool = False
 
 
+#: Said of the stops while a profile is only tried.
+IF_GIVEN = "if given"
+
+
 def stops_of(
     state: State,
     frame_id: int,
@@ -43,10 +47,10 @@ def stops_of(
 ) -> list[Stop]:
     """The five stops of a frame along `path` (which may be its *before*).
 
-    `goal` is what is proofed for where that is not what the shoot says. `tried` is said of what a decision would make of it: ``if assigned`` or ``if converted``; `written` are the files handed off of the frame.
+    `goal` is what is proofed for where that is not what the shoot says. `tried` is said of what a decision would make of it: ``if assigned``, ``if converted`` or ``if given`` (a profile); `written` are the files handed off of the frame.
     """
     frame = state.frames[frame_id]
-    source, camera = _raw_stops(state, frame, path) if frame.is_raw else _picture_stops(state, frame, path, tried)
+    source, camera = _raw_stops(state, frame, path, tried) if frame.is_raw else _picture_stops(state, frame, path, tried)
     name = goal or state.proof_name()
     if measured is None or measured.path != path:
         lost = "measuring"
@@ -61,7 +65,7 @@ def stops_of(
     return [source, camera, _working(state, frame, path, tried), proof, handoff]
 
 
-def _raw_stops(state: State, frame: Frame, path: ColourPath) -> tuple[Stop, Stop]:
+def _raw_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> tuple[Stop, Stop]:
     facts = frame.facts
     light = state.light_of(frame.id)
     source = Stop(
@@ -70,6 +74,8 @@ def _raw_stops(state: State, frame: Frame, path: ColourPath) -> tuple[Stop, Stop
     stage = path.raw_stage
     if not stage.profile:
         return source, Stop("Camera", "built-in profile", f"no chart profile, {stage.balance_from}", "open", SOLID)
+    if tried == IF_GIVEN:
+        return source, Stop("Camera", stage.profile, tried, "open", SOLID)
     value = light.name if frame.profile == light.profile else stage.profile
     detail = f"ΔE {stage.mean_error:.1f} mean" if stage.mean_error is not None else "profile"
     kelvin = temperature_words(state.profiles[frame.profile]) if frame.profile is not None else ""
@@ -130,7 +136,7 @@ def _working(state: State, frame: Frame, path: ColourPath, tried: str) -> Stop:
     if not path.known:
         return Stop("Working", f"not known{bits}", f"the shoot works in {state.working.name}", "open", HAIRLINE)
     detail = "same as the shoot" if own else f"the shoot works in {state.working.name}"
-    if tried == "if converted" or (tried and not frame.held):
+    if tried == "if converted" or (tried == "if assigned" and not frame.held):
         return Stop("Working", here.name, f"{tried}; {detail}", "tagged-same" if own else "tagged-other", HAIRLINE)
     if len(here.name) > 20:
         return Stop(

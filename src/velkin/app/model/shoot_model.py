@@ -11,6 +11,7 @@ from velkin.app.model.changes import WHOLE, difference
 from velkin.app.model.messages import Messages
 from velkin.app.model.places import Places
 from velkin.app.model.proof_view import ProofView
+from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space
@@ -58,6 +59,8 @@ class ShootModel(QObject):
         self.against: tuple[str, ...] = ("built-in",)
         #: A decision that is only tried: entries that would follow the ledger of the frame in the viewer.
         self.tried: tuple[Entry, ...] = ()
+        #: A profile that is only tried on the frame in the viewer.
+        self.tried_profile: AnyProfile | None = None
         self._tried_on: int | None = None
         self._wiped_for_trying = False
         self._tried_spaces: dict[str, Space] = {}
@@ -80,7 +83,8 @@ class ShootModel(QObject):
         self.shoot = shoot
         self.current = first_frame(shoot.state)
         self.selected = () if self.current is None else (self.current,)
-        self.comparison, self.against, self.picking, self.tried = "off", ("built-in",), "", ()
+        self.comparison, self.against, self.picking = "off", ("built-in",), ""
+        self.tried, self.tried_profile = (), None
         self.proof.paint(-1)
         self.proof.try_easings(None)
         self._seen, self.changed_at = shoot.state, None
@@ -123,9 +127,10 @@ class ShootModel(QObject):
         if self.frame is None:
             return None
         if self.before:
-            look = "now" if self.tried else self.against[0]
+            look = "now" if self.trying else self.against[0]
             return self._led(self.state.path_as(self.frame.id, look), look)
-        return self._led(self.state.path_with(self.frame.id, self.frame.ledger + self.tried, self._tried_spaces))
+        ledger = self.frame.ledger + self.tried
+        return self._led(self.state.path_with(self.frame.id, ledger, self._tried_spaces, self.tried_profile))
 
     def _led(self, path: ColourPath, look: str = "now") -> ColourPath:
         """A path of the frame in the viewer with the easings that are tried, and to the screen where that is proofed for."""
@@ -158,16 +163,28 @@ class ShootModel(QObject):
         """A space by its id: the shoot's, or one that is only tried."""
         return self._tried_spaces.get(identifier) or self.state.space(identifier)
 
+    @property
+    def trying(self) -> bool:
+        """Whether the frame in the viewer is shown as it is not kept."""
+        return bool(self.tried) or self.tried_profile is not None
+
     def try_entries(self, entries: tuple[Entry, ...], spaces: tuple[Space, ...] = ()) -> None:
         """Show the frame as it would be after a decision, which is not taken; none ends it."""
         self._tried_spaces.update({s.id: s for s in spaces})
-        if entries == self.tried:
+        self._try(entries, None)
+
+    def try_profile(self, profile: AnyProfile) -> None:
+        """Show the frame as it would be with a profile, which is not given."""
+        self._try((), profile)
+
+    def _try(self, entries: tuple[Entry, ...], profile: AnyProfile | None) -> None:
+        if (entries, profile) == (self.tried, self.tried_profile):
             return
-        self.tried, self._tried_on = entries, self.current
-        if entries and self.comparison == "off":  # wipe between now and then, unless another way to compare is in use
+        self.tried, self.tried_profile, self._tried_on = entries, profile, self.current
+        if self.trying and self.comparison == "off":  # wipe between now and then, unless another way to compare is in use
             self.comparison, self._wiped_for_trying = "wipe", True
             self.comparison_changed.emit()
-        elif not entries and self._wiped_for_trying:
+        elif not self.trying and self._wiped_for_trying:
             self.comparison, self._wiped_for_trying = "off", False
             self.comparison_changed.emit()
         self.tried_changed.emit()

@@ -7,11 +7,12 @@ from typing import ClassVar
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QMessageBox, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
 from velkin.app.model.places import Page, Place
+from velkin.app.widgets.asking import may_lose
 from velkin.app.widgets.parts import Words, button
 
 
@@ -61,18 +62,7 @@ class Room(QWidget):
 
     def may_leave(self) -> bool:
         """Whether the room may be left; what was typed is not lost without asking."""
-        words = self.unsaved()
-        if not words:
-            return True
-        box = QMessageBox(self)
-        box.setWindowTitle("Back to the picture")
-        box.setText(f"{words} would be lost.")
-        lose = box.addButton("Go back without it", QMessageBox.ButtonRole.DestructiveRole)
-        stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(stay)
-        box.setEscapeButton(stay)
-        box.exec()
-        return box.clickedButton() is lose
+        return may_lose(self.unsaved(), "Back to the picture", "Go back without it", self)
 
     # ---- for the rooms ----------------------------------------------------------------------------------------
 

@@ -119,6 +119,8 @@ class FrameView(EasingView):
         """What the states are called that are seen beside each other, the present one first."""
         model, frame = self._model, self._model.frame
         assert frame is not None
+        if model.tried_profile is not None:
+            return (model.tried_profile.name, "now")
         if not model.tried:
             looks = model.against if model.comparison == "grid" else model.against[:1]
             return ("now", *(model.look_words(look) for look in looks))

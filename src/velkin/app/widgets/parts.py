@@ -243,8 +243,12 @@ class Bench(QWidget):
     def follow(self, model: ShootModel) -> None:
         """Follow the shoot and the selection from now on."""
         self._followed = model
-        model.changed.connect(lambda change: self.stale() if self.concerned(change) else None)
+        model.changed.connect(self._changed_in_the_shoot)
         model.selection_changed.connect(self.stale)
+
+    def _changed_in_the_shoot(self, change: Change) -> None:
+        if self.concerned(change):
+            self.stale()
 
     def concerned(self, change: Change) -> bool:
         """Whether what is shown may be other after a change."""

@@ -312,15 +312,22 @@ class State:
             found = self._paths[frame] = self.path_with(frame, self.frames[frame].ledger)
         return found
 
-    def path_with(self, frame: int, ledger: tuple[Entry, ...], others: Mapping[str, Space] | None = None) -> ColourPath:
-        """The colour path of a frame were its ledger another; `others` are spaces that the shoot does not keep (yet)."""
+    def path_with(
+        self,
+        frame: int,
+        ledger: tuple[Entry, ...],
+        others: Mapping[str, Space] | None = None,
+        profile: AnyProfile | None = None,
+    ) -> ColourPath:
+        """The colour path of a frame were its ledger another, or its profile; `others` are spaces that the shoot does not keep (yet)."""
         f = self.frames[frame]
+        given = profile if profile is not None else None if f.profile is None else self.profiles[f.profile]
         camera: CameraStage | PictureStage
         if not f.is_raw:
             camera = self.picture_stage(frame)
-        elif f.profile is not None:
+        elif given is not None:
             balance = None if f.balance is None else np.array(f.balance)
-            camera = profile_stage(self.profiles[f.profile], f.raw, balance, f.balance_from)
+            camera = profile_stage(given, f.raw, balance, f.balance_from)
         else:
             camera = built_in_stage(f.raw, None if f.balance is None else np.array(f.balance), f.balance_from)
         return self._path(camera, f, ledger, others)

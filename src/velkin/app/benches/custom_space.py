@@ -1,24 +1,15 @@
-"""Sheets about spaces: one of one's own with live effect, and three plain questions for the working space."""
+"""A space of one's own: primaries, white point and curve; the picture shows its numbers in it while it is made."""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QDoubleSpinBox,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QLineEdit, QWidget
 
 from velkin.app import theme
+from velkin.app.benches.aside import Aside
 from velkin.app.context import Context
-from velkin.app.widgets.parts import Rule, Words, labelled, soft
-from velkin.app.widgets.sheet import Sheet
+from velkin.app.widgets.parts import button, labelled, row_of, soft
 from velkin.core.errors import NotSupported
 from velkin.core.spaces.custom import KINDS, OwnSpace
 from velkin.core.spaces.rgb import BUILT_IN, SRGB, RGBSpace
@@ -61,28 +52,47 @@ class _Triangle(QWidget):
         p.drawText(QRectF(8, 4, 184, 14), Qt.AlignmentFlag.AlignRight, "dashed: sRGB")
 
 
-class CustomSpaceSheet(Sheet):
+class CustomSpaceBench(Aside):
     """Makes a space; its effect is seen on the picture at once, as if it were assigned."""
 
-    save_wanted = pyqtSignal(object, int)  # RGBSpace, ICC version
+    stop = "working"
 
-    def __init__(self, context: Context, parent: QWidget) -> None:
-        super().__init__("Custom space", parent)
-        self._model = context.model
+    save_wanted = pyqtSignal(object, int)  # RGBSpace, ICC version
+    kept = pyqtSignal(object)  # RGBSpace
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Custom space")
         self.space: RGBSpace | None = None
-        outer = self.column
-        columns = QHBoxLayout()
-        columns.setSpacing(20)
-        form = QVBoxLayout()
-        form.setSpacing(6)
+        self._begun = OwnSpace("", SRGB.primaries, SRGB.white, "gamma", 1.0)
         self.name = QLineEdit("My space")
-        form.addWidget(labelled("Name", self.name))
+        self.column.addWidget(labelled("Name", self.name))
         self.start = QComboBox()
         for space in BUILT_IN.values():
             self.start.addItem(space.name, space.id)
-        self.start.activated.connect(self._from_built_in)
-        form.addWidget(labelled("Begin with", self.start))
+        self.start.activated.connect(lambda _: self._from_built_in())
+        self.column.addWidget(labelled("Begin with", self.start))
+        self._build_points()
+        self._build_curve()
+        self.section("In xy")
+        self._triangle = _Triangle()
+        self.column.addWidget(self._triangle)
+        self._volume = soft()
+        self.column.addWidget(self._volume)
+        self.end()
+        self.keep = button("Keep it in the shoot", self._keep, primary=True)
+        self.save4 = button("Save as ICC v4…", lambda: self._save(4))
+        self.save2 = button("Save as ICC v2…", lambda: self._save(2))
+        self.foot.addWidget(self.keep)
+        self.foot.addWidget(row_of(self.save4, self.save2))
+        self.foot.addWidget(button("Cancel   Esc", self.give_up))
+        self.name.textChanged.connect(lambda _: self._changed())
+        self._from_built_in()
+        self._begun = self.own()
+
+    def _build_points(self) -> None:
+        self.section("Primaries and white")
         grid = QGridLayout()
+        grid.setVerticalSpacing(4)
         self.points: list[tuple[QDoubleSpinBox, QDoubleSpinBox]] = []
         for column, text in enumerate(("", "x", "y")):
             grid.addWidget(soft(text), 0, column)
@@ -92,16 +102,19 @@ class CustomSpaceSheet(Sheet):
             grid.addWidget(pair[0], row, 1)
             grid.addWidget(pair[1], row, 2)
             self.points.append(pair)
-        form.addLayout(grid)
+        self.column.addLayout(grid)
         self.white = QComboBox()
         self.white.addItems([*_WHITES, "own"])
-        self.white.activated.connect(self._white_chosen)
-        form.addWidget(labelled("Usual whites", self.white))
+        self.white.activated.connect(lambda _: self._white_chosen())
+        self.column.addWidget(labelled("Usual whites", self.white))
+
+    def _build_curve(self) -> None:
+        self.section("Curve")
         self.kind = QComboBox()
         for key, words in KINDS.items():
             self.kind.addItem(words, key)
-        self.kind.currentIndexChanged.connect(lambda _: self._changed())
-        form.addWidget(labelled("Curve", self.kind))
+        self.kind.activated.connect(lambda _: self._changed())
+        self.column.addWidget(labelled("Curve", self.kind))
         self.gamma = QDoubleSpinBox()
         self.gamma.setRange(0.2, 10.0)
         self.gamma.setDecimals(4)
@@ -109,31 +122,11 @@ class CustomSpaceSheet(Sheet):
         self.gamma.setValue(2.2)
         self.gamma.valueChanged.connect(lambda _: self._changed())
         self._gamma_row = labelled("Gamma", self.gamma)
-        form.addWidget(self._gamma_row)
+        self.column.addWidget(self._gamma_row)
         self.table = QLineEdit("0 0.05 0.25 1")
         self.table.textChanged.connect(lambda _: self._changed())
         self._table_row = labelled("Table", self.table)
-        form.addWidget(self._table_row)
-        form.addStretch(1)
-        columns.addLayout(form, 1)
-        side = QVBoxLayout()
-        self._triangle = _Triangle()
-        side.addWidget(self._triangle)
-        self._volume = soft()
-        self._volume.setFixedWidth(200)
-        side.addWidget(self._volume)
-        side.addStretch(1)
-        columns.addLayout(side)
-        outer.addLayout(columns)
-        self.words = Words()
-        self.words.setWordWrap(True)
-        outer.addWidget(self.words)
-        outer.addWidget(Rule())
-        self.keep, self.save4, self.save2 = self.offer("Keep it in the shoot", "Save as ICC v4…", "Save as ICC v2…")
-        self.save4.clicked.connect(lambda _=False: self._save(4))
-        self.save2.clicked.connect(lambda _=False: self._save(2))
-        self.name.textChanged.connect(lambda _: self._changed())
-        self._from_built_in()
+        self.column.addWidget(self._table_row)
 
     def _number(self, name: str) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
@@ -178,6 +171,12 @@ class CustomSpaceSheet(Sheet):
                 table = ()
         return OwnSpace(self.name.text(), (p[0], p[1], p[2]), p[3], str(self.kind.currentData()), self.gamma.value(), table)
 
+    # ---- showing ----------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """The frame at hand is another."""
+        self._changed()
+
     def _changed(self) -> None:
         self._gamma_row.setVisible(self.kind.currentData() == "gamma")
         self._table_row.setVisible(self.kind.currentData() == "table")
@@ -188,9 +187,9 @@ class CustomSpaceSheet(Sheet):
             self.space = self.own().space()
         except NotSupported as error:
             self.space = None
-            self.words.setText(f"This cannot be a space: {error.message}.")
-        for button in (self.keep, self.save4, self.save2):
-            button.setEnabled(self.space is not None)
+            self.sentence.setText(f"This cannot be a space: {error.message}.")
+        for each in (self.keep, self.save4, self.save2):
+            each.setEnabled(self.space is not None)
         self._triangle.show_space(self.space)
         if self.space is None:
             self._volume.setText("")
@@ -198,69 +197,25 @@ class CustomSpaceSheet(Sheet):
             return
         self._volume.setText(f"{lab_volume(self.space) / lab_volume(SRGB):.2f} times as large as sRGB in Lab.")
         path = self._model.path()
-        if self._model.frame is not None and path is not None and path.here.model == "rgb":
-            self.words.setText("The picture shows its numbers as they would look in this space: numbers stay, look changes.")
-            self._model.try_entries((Entry(ASSIGN, self.space.id),), (self.space,))
+        if path is not None and path.here.model == "rgb":
+            self.sentence.setText("The picture shows its numbers as they would look in this space: numbers stay, look changes.")
+            if self.isVisible():
+                self._model.try_entries((Entry(ASSIGN, self.space.id),), (self.space,))
         else:
-            self.words.setText("Choose an RGB frame to see at once what the space does to a picture.")
+            self.sentence.setText("Choose an RGB frame to see at once what the space does to a picture.")
+            self._model.try_entries(())
+
+    # ---- ending -----------------------------------------------------------------------------------------------
+
+    def unsaved(self) -> str:
+        """The space, where anything was set."""
+        return "The space" if self.own() != self._begun else ""
 
     def _save(self, version: int) -> None:
         if self.space is not None:
             self.save_wanted.emit(self.space, version)
 
-    def done(self, result: int) -> None:
-        """Close; what was only tried is not shown any more."""
-        self._model.try_entries(())
-        super().done(result)
-
-
-class PurposeSheet(Sheet):
-    """Three plain questions; the answer names a working space and says why."""
-
-    def __init__(self, parent: QWidget) -> None:
-        super().__init__("Help me choose a working space", parent)
-        column = self.column
-        self.screens = QCheckBox("Is it for screens only, and never for print?")
-        self.printer = QCheckBox("Will you print it yourself, or have it printed, in wide colour?")
-        self.archive = QCheckBox("Must it last as an archive master?")
-        for box in (self.screens, self.printer, self.archive):
-            box.toggled.connect(lambda _: self._follow())
-            column.addWidget(box)
-        column.addWidget(Rule())
-        self.answer = Words()
-        self.answer.setFont(theme.font(20, 600))
-        column.addWidget(self.answer)
-        self.why = Words()
-        self.why.setWordWrap(True)
-        self.why.setMinimumWidth(420)
-        column.addWidget(self.why)
-        self.offer("Work in this space")
-        self._follow()
-
-    def _follow(self) -> None:
-        space, why = suited(self.screens.isChecked(), self.printer.isChecked(), self.archive.isChecked())
-        self._space = space
-        self.answer.setText(space.name)
-        self.why.setText(why)
-
-    def space(self) -> RGBSpace:
-        """The space that suits."""
-        return self._space
-
-
-def suited(screens: bool, printer: bool, archive: bool) -> tuple[RGBSpace, str]:
-    """The working space for a purpose, and why."""
-    if archive or (printer and not screens):
-        keeps = (
-            "An archive must not lose what the camera saw"
-            if archive
-            else "Inks reach colours that no common screen space holds"
-        )
-        return BUILT_IN["romm"], f"{keeps}. Work in 16 bits; each hand-off converts to what its receiver can show."
-    if screens and printer:
-        return BUILT_IN["oprgb"], "Wide enough for most prints, and not so wide that 8-bit files show steps."
-    if screens:
-        return BUILT_IN[
-            "p3"
-        ], "As wide as good screens show, nothing wider to be lost on the way; the web still gets sRGB at the hand-off."
-    return BUILT_IN["romm"], "Nothing is decided yet: the widest loses nothing, and every hand-off converts to its own space."
+    def _keep(self) -> None:
+        space = self.space
+        self.end_it()
+        self.kept.emit(space)
