@@ -6,7 +6,7 @@ STAMP := .venv/.velkin-ready
 TEST_STAMP := .venv/.velkin-ready-test
 SCREEN := $(PY) tools/virtual_screen.py
 # two workers, each on a screen of its own; a module's tests stay together
-WORKERS := --dist loadscope --tx '2*popen//python=$(SCREEN) $(PY)'
+WORKERS := --dist loadscope --tx '2*popen//python=env -u QT_QPA_PLATFORM $(SCREEN) $(PY)'
 SETUP := requirements.lock requirements-dev.lock pyproject.toml tools/setup.sh tools/setup.py $(wildcard tools/setting_up/*.py)
 
 .PHONY: demo test lint bench trials accuracy screenshots install uninstall setup clean

@@ -7,7 +7,9 @@ import tempfile
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # two workers on two cores: threads that wait by spinning take each other's time
+os.environ.setdefault(
+    "OPENBLAS_NUM_THREADS", "1"
+)  # two workers on two cores: threads that wait by spinning take each other's time
 #: Set before anything of Velkin is imported.
 HOME = Path(tempfile.mkdtemp(prefix="velkin-tests-"))
 atexit.register(shutil.rmtree, HOME, ignore_errors=True)

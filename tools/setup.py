@@ -39,6 +39,8 @@ def main(purpose: str) -> None:
     libraries.complete(PYTHON, HERE / "src" / "velkin")
     if purpose == "test" or os.environ.get("HEADLESS") == "1":
         virtual_screen()
+    if purpose == "test":
+        reader()
     _compile()
     _start_once()
     (VENV / ".velkin-ready").touch()
@@ -53,6 +55,15 @@ def virtual_screen() -> None:
         system.install(["xvfb"], "a virtual screen")
         if shutil.which("Xvfb") is None:
             raise Stop("there is still no program Xvfb, the virtual screen")
+
+
+def reader() -> None:
+    """Bring what a screen reader stands on, so that a test can be one: a message bus and the accessibility bus."""
+    missing = [] if shutil.which("dbus-daemon") else ["dbus"]
+    if not any(Path(folder, "at-spi-bus-launcher").exists() for folder in ("/usr/libexec", "/usr/lib/at-spi2-core")):
+        missing.append("at-spi2-core")
+    if missing:
+        system.install(missing, "a screen reader's test")
 
 
 def _check_folder() -> None:

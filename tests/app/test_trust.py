@@ -301,8 +301,8 @@ def test_a_hold_ends_with_the_program_that_has_it(tmp_path, demo_shoot):
 
 def test_return_in_a_sheet_is_its_black_button(qtbot, window, ids):
     from velkin.app.sheets.giving_sheet import GivingSheet
-    from velkin.app.sheets.rules_sheet import RulesSheet
     from velkin.app.sheets.purpose_sheet import PurposeSheet
+    from velkin.app.sheets.rules_sheet import RulesSheet
 
     for sheet in (GivingSheet(window.model, window), RulesSheet(window.context, window), PurposeSheet(window)):
         sheet.show()

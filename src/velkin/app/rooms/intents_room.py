@@ -26,6 +26,14 @@ from velkin.core.render import eased, shown, to_working
 _EDGE = 900
 
 
+def _figures(r: Rendering) -> tuple[tuple[str, str], ...]:
+    """What is said of a rendering under its picture, two lines of two."""
+    return (
+        (f"ΔE {r.mean:.2f} mean, {r.p95:.1f} at the 95th percentile", f"contrast kept {100 * r.contrast:.0f} %"),
+        (f"texture lost {100 * r.texture_lost:.1f} %", f"greys move by {r.neutral_shift:.1f}"),
+    )
+
+
 class _Sheet(QWidget):
     """The renderings in a grid, figures under each; a click chooses one."""
 
@@ -78,11 +86,7 @@ class _Sheet(QWidget):
             if r is best:
                 p.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "loses least")
             p.setFont(theme.font(12))
-            figures = (
-                (f"ΔE {r.mean:.2f} mean, {r.p95:.1f} at the 95th percentile", f"contrast kept {100 * r.contrast:.0f} %"),
-                (f"texture lost {100 * r.texture_lost:.1f} %", f"greys move by {r.neutral_shift:.1f}"),
-            )
-            for left, right in figures:
+            for left, right in _figures(r):
                 line.translate(0, 18)
                 p.drawText(line, Qt.AlignmentFlag.AlignVCenter, localised(left))
                 p.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, localised(right))
@@ -101,6 +105,10 @@ class _Sheet(QWidget):
         """Choose a rendering."""
         if self.images:
             self.current = number % len(self.images)
+            r = self.found[self.current]
+            best = ", loses least" if r is best_of(self.found) else ""
+            told = ", ".join(words for pair in _figures(r) for words in pair)
+            self.setAccessibleDescription(f"{self.current + 1} of {len(self.images)}: {r.name}{best}; {told}")
             self.chosen.emit(self.current)
             self.update()
 

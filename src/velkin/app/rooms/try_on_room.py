@@ -111,6 +111,8 @@ class _Sheet(QWidget):
         """Choose a tile."""
         if self.tiles:
             self.current = max(0, min(number, len(self.tiles) - 1))
+            name = self.tiles[self.current].plausible.space.name
+            self.setAccessibleDescription(f"{self.current + 1} of {len(self.tiles)}: {name}")
             self.update()
             self.chosen.emit(self.current)
 

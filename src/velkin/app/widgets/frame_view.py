@@ -201,4 +201,6 @@ class FrameView(EasingView):
         right, m = "", self._flow.measured
         if model.hatching and m is not None and self._flow.rendered is not None:
             right = f"{_MARKED[model.proof.mark]} {m.path.destination.name}, {percent(m.there_outside.share)}"
+        self.setAccessibleName(f"Picture of {frame.name}")
+        self.setAccessibleDescription(f"{left}. {right}".strip(". "))
         self.set_captions(left, right)

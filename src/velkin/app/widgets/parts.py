@@ -110,7 +110,7 @@ class Figure(QWidget):
         self.number.setText(number)
         self.number.setVisible(bool(number))
         self.words.setText(words)
-        self.setAccessibleName(f"{number} {words}")
+        self.setAccessibleName(f"{number} {words}".strip())
 
 
 def state_label() -> QLabel:

@@ -104,6 +104,7 @@ class PathBar(QWidget):
 
     def __init__(self, model: ShootModel, flow: PictureFlow) -> None:
         super().__init__()
+        self._model = model
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(80)
@@ -116,12 +117,17 @@ class PathBar(QWidget):
         for number, key in enumerate(STOPS, start=1):
             button = StopButton(key, number)
             button.clicked.connect(lambda _=False, k=key: self.chosen.emit(k))
+            button.toggled.connect(lambda on, k=key: self._toggled(on, k))  # what a screen reader does instead of a click
             self._group.addButton(button)
             self.buttons[key] = button
             row.addWidget(button, 1)
         flow.stops_changed.connect(self.show_stops)
         model.stop_changed.connect(self.show_open)
         self.show_open(model.stop)
+
+    def _toggled(self, on: bool, key: str) -> None:
+        if on and key != self._model.stop:
+            self.chosen.emit(key)
 
     def show_stops(self, stops: list[Stop]) -> None:
         """Show the five stops of a frame; none where there is no frame."""
