@@ -12,6 +12,9 @@ from pathlib import Path
 import pytest
 from jeepney import DBusAddress, new_method_call
 from jeepney.io.blocking import DBusConnection, open_dbus_connection
+from PyQt6.QtWidgets import QButtonGroup
+
+from velkin.app.widgets.checkable import CheckBox, RadioButton, ToggleButton
 
 ROOT = Path(__file__).parents[2]
 #: Bits of AtspiStateType.
@@ -137,8 +140,37 @@ def test_a_client_walks_the_window_chooses_a_frame_and_opens_a_stop(program):
     actions = stop.ask("Action", "GetActions")[0]
     stop.ask("Action", "DoAction", "i", next(n for n, a in enumerate(actions) if a[0] in ("Toggle", "Press")))
     wait_for(lambda: SHOWING in program.find("filler", "Proof bench").states())
+    ticks = program.find("check box", "Mark out of gamut")
+    ticks.ask("Action", "DoAction", "i", 0)
+    wait_for(lambda: "hatched" in program.find("filler", "Picture of north-0412").description)
     # everything that can have the keys and is seen says what it is
     nameless = [
         (i.role, i.path) for i in program.walk() if {FOCUSABLE, SHOWING} <= i.states() and not i.name and i.role != "menu bar"
     ]
     assert nameless == []
+
+
+def test_what_a_client_toggles_acts_as_if_clicked(qapp):
+    """A client's action is `QAbstractButton.toggle`; what the program sets itself stays silent."""
+    group = QButtonGroup()
+    group.setExclusive(True)
+    told = []
+    buttons = [RadioButton("first"), RadioButton("second"), ToggleButton("third")]
+    for number, button in enumerate(buttons):
+        group.addButton(button, number)
+    group.idClicked.connect(told.append)
+    buttons[0].setChecked(True)
+    assert told == []
+    buttons[1].toggle()
+    buttons[2].toggle()
+    buttons[2].setChecked(True)
+    assert told == [1, 2]
+    buttons[0].click()
+    assert told == [1, 2, 0]
+    tick = CheckBox("tick")
+    tick.clicked.connect(told.append)
+    tick.toggle()
+    tick.toggle()
+    tick.setChecked(True)
+    tick.click()
+    assert told[3:] == [True, False, False]

@@ -4,19 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QComboBox,
-    QDoubleSpinBox,
-    QHBoxLayout,
-    QPushButton,
-    QSlider,
-    QSpinBox,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDoubleSpinBox, QHBoxLayout, QSlider, QSpinBox, QVBoxLayout, QWidget
 
 from velkin.app.context import Context
+from velkin.app.widgets.checkable import ToggleButton
 from velkin.app.widgets.parts import Bench, compact, labelled, row_of, soft
 from velkin.app.words import signed
 from velkin.core.shoot.state import Frame
@@ -79,8 +70,8 @@ class BalanceSection(QWidget):
 
     def _ways(self) -> QWidget:
         self._group = QButtonGroup(self)
-        self.as_shot, self.chart, self.card = QPushButton("As shot"), QPushButton("Chart"), QPushButton("Card")
-        self.pick = QPushButton("Pick   N")
+        self.as_shot, self.chart, self.card = ToggleButton("As shot"), ToggleButton("Chart"), ToggleButton("Card")
+        self.pick = ToggleButton("Pick   N")
         tips = (
             (self.as_shot, "as shot", "The camera's own white balance"),
             (self.chart, "chart", "The chart's whole grey row in this light, from highlights to shadows"),
@@ -88,7 +79,6 @@ class BalanceSection(QWidget):
             (self.pick, "picked", "Click what was neutral in front of the lens (N)"),
         )
         for index, (button, _, tip) in enumerate(tips):
-            button.setCheckable(True)
             button.setToolTip(tip)
             button.setProperty("narrow", True)
             self._group.addButton(button, index)

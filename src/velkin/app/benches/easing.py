@@ -6,20 +6,11 @@ from dataclasses import replace
 
 from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QHBoxLayout,
-    QListWidget,
-    QListWidgetItem,
-    QMenu,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QListWidget, QListWidgetItem, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
+from velkin.app.widgets.checkable import CheckBox, ToggleButton
 from velkin.app.widgets.hue_ring import HueRing
 from velkin.app.widgets.parts import Bench, Facts, Slide, Words, button, compact, labelled, row_of, soft
 from velkin.app.words import share
@@ -160,7 +151,7 @@ class EasingSection(QWidget):
         for kind, name in _PLACES.items():
             self.place.addItem(name, kind)
         self.feather = Slide("Feather", 0.0, 0.03, lambda v: f"{100 * v:.1f} %", 60)
-        self.only = QCheckBox("Only for this destination")
+        self.only = CheckBox("Only for this destination")
         for widget in (self.strength, self.reach, self.texture, self.ring_row, labelled("Where", self.place, 76), self.feather):
             inner.addWidget(widget)
         inner.addWidget(self.only)
@@ -180,10 +171,9 @@ class EasingSection(QWidget):
         inner = QVBoxLayout(self.brush_row)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setSpacing(6)
-        self.brush = QPushButton("Easing brush")
-        self.brush.setCheckable(True)
+        self.brush = ToggleButton("Easing brush")
         self.brush.setToolTip("Paint where this easing acts; S makes the brush smaller and L larger, Shift drags the picture")
-        self.erase = QCheckBox("Erase")
+        self.erase = CheckBox("Erase")
         self.brush_size = Slide("Size", 0.004, 0.3, lambda v: f"{100 * v:.1f} %", 148)
         self.softness = Slide("Softness", 0.0, 1.0, lambda v: f"{100 * v:.0f} %")
         self.flow = Slide("Flow", 0.05, 1.0, lambda v: f"{100 * v:.0f} %", 95)

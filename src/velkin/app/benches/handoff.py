@@ -8,13 +8,14 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QMimeData, QRectF, Qt, QTimer, QUrl, pyqtSignal
 from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QRadioButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
 from velkin.app.context import Context
 from velkin.app.jobs.handoff import STAGES, Ended
 from velkin.app.model.changes import Change
 from velkin.app.model.places import Page
+from velkin.app.widgets.checkable import CheckBox, RadioButton
 from velkin.app.widgets.parts import Bench, Rule, Words, button, keep_room, row_of, soft, state_label
 from velkin.app.words import CONVERT, count, time_left
 from velkin.core.handoff.destination import Destination
@@ -123,7 +124,7 @@ class HandoffBench(Bench):
         self._destinations = QVBoxLayout()
         self._destinations.setSpacing(6)
         self.column.addLayout(self._destinations)
-        self.ticks: dict[str, QCheckBox] = {}
+        self.ticks: dict[str, CheckBox] = {}
         self.edit = button(
             "Edit destinations…",
             lambda: self._model.places.go(Page.DESTINATIONS),
@@ -132,9 +133,9 @@ class HandoffBench(Bench):
         self.column.addWidget(self.edit)
         self.section("Frames")
         self._which = QButtonGroup(self)
-        self._all = QRadioButton()
-        self._subjects = QRadioButton()
-        self._chosen = QRadioButton()
+        self._all = RadioButton()
+        self._subjects = RadioButton()
+        self._chosen = RadioButton()
         for index, choice in enumerate((self._subjects, self._all, self._chosen)):
             self._which.addButton(choice, index)
             self.column.addWidget(choice)
@@ -146,7 +147,7 @@ class HandoffBench(Bench):
         self._concerns = QVBoxLayout()
         self._concerns.setSpacing(6)
         self.column.addLayout(self._concerns)
-        self.use_changed = QCheckBox("Use changed sources as they are now")
+        self.use_changed = CheckBox("Use changed sources as they are now")
         self.use_changed.toggled.connect(self._job.use_changed)
         self.column.addWidget(self.use_changed)
         self.end()
@@ -232,7 +233,7 @@ class HandoffBench(Bench):
             column = QVBoxLayout(holder)
             column.setContentsMargins(0, 0, 0, 0)
             column.setSpacing(0)
-            tick = QCheckBox(d.name)
+            tick = CheckBox(d.name)
             tick.setFont(theme.font(13, 600))
             tick.setChecked(d.ticked)
             tick.setToolTip(d.about)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.easing import EasingSection
@@ -11,6 +11,7 @@ from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
 from velkin.app.model.places import Page
 from velkin.app.model.proof_view import MARKS
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Bench, Figure, Slide, Words, button, compact, labelled, row_of, soft
 from velkin.app.widgets.space_box import second_line, space_label
 from velkin.app.words import CONVERT, percent, share, signed
@@ -66,7 +67,7 @@ class ProofBench(Bench):
         self.intent.activated.connect(lambda _: self._choose())
         self._intent_row = labelled("Intent", self.intent, 56)
         self.column.addWidget(self._intent_row)
-        self.black_point = QCheckBox("Black point compensation")
+        self.black_point = CheckBox("Black point compensation")
         self.black_point.clicked.connect(lambda _: self._choose())
         self.column.addWidget(self.black_point)
         self._goal_words = soft()
@@ -88,15 +89,15 @@ class ProofBench(Bench):
     def _build_seen(self) -> None:
         proof = self._model.proof
         self.section("On the picture")
-        self.shown = QCheckBox("Soft proof   D")
+        self.shown = CheckBox("Soft proof   D")
         self.shown.setToolTip("Show the colours that the destination has in place of those meant (D)")
         self.shown.toggled.connect(proof.show)
-        self.marking = QCheckBox("Mark out of gamut   X")
+        self.marking = CheckBox("Mark out of gamut   X")
         self.marking.setToolTip("Mark on the picture what the destination cannot hold (X)")
         self.marking.toggled.connect(self._model.show_hatching)
         self.column.addWidget(row_of(self.shown, self.marking))
-        self.white = QCheckBox("Paper white")
-        self.black = QCheckBox("Ink black")
+        self.white = CheckBox("Paper white")
+        self.black = CheckBox("Ink black")
         self.white.setToolTip("Show the paper as light and as tinted as it is")
         self.black.setToolTip("Show the darkest ink as light as it is on this paper")
         for box in (self.white, self.black):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QRadioButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
 from velkin.app.benches.ledger import LedgerList
@@ -12,6 +12,7 @@ from velkin.app.context import Context
 from velkin.app.flow.picture_flow import PinsRead
 from velkin.app.flow.stops import tag_glyph
 from velkin.app.model.places import Page
+from velkin.app.widgets.checkable import RadioButton
 from velkin.app.widgets.parts import Bench, Facts, Rule, beside, button, keep_room, labelled, soft, state_label
 from velkin.app.widgets.pin_table import PinTable
 from velkin.app.widgets.space_box import SpaceBox, second_line
@@ -133,7 +134,7 @@ class SourceBench(Bench):
         self.given.picked.connect(lambda _: self._tried())
         texts = ("Assign", "Assign that space, then convert", "Keep it untagged")
         for number, text in enumerate(texts):
-            radio = QRadioButton(text)
+            radio = RadioButton(text)
             self.choices.addButton(radio, number)
             if number == GIVE:
                 line = QWidget()

@@ -6,11 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QLineEdit, QSlider, QWidget
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QLineEdit, QSlider, QWidget
 
 from velkin.app import theme
 from velkin.app.benches.aside import Aside
 from velkin.app.context import Context
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Words, button, labelled, soft
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.variants import IDENTITY, MIXERS, Variant, reach_for
@@ -83,7 +84,7 @@ class VariantBench(Aside):
 
     def _build_reach(self) -> None:
         self.section("Reach of the balance")
-        self.reach = QCheckBox("Shift it so that this frame's\nbalance sits mid-scale")
+        self.reach = CheckBox("Shift it so that this frame's\nbalance sits mid-scale")
         self.reach.toggled.connect(lambda _: self._follow())
         self.column.addWidget(self.reach)
         self._reach_words = soft()

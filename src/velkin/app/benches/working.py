@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QRadioButton
+from PyQt6.QtWidgets import QButtonGroup, QComboBox
 
 from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
 from velkin.app.flow.picture_flow import PinsRead
 from velkin.app.flow.readout import PinNumbers
 from velkin.app.jobs.colour import Forecast, warn_of_wrong_verb
+from velkin.app.widgets.checkable import CheckBox, RadioButton
 from velkin.app.widgets.parts import Bench, Facts, Figure, Words, button, compact, labelled, row_of, soft
 from velkin.app.widgets.pin_table import PinTable, full_scale
 from velkin.app.widgets.space_box import SpaceBox, second_line
@@ -68,7 +69,7 @@ class WorkingBench(Bench):
         self.verbs = QButtonGroup(self)
         names = ("Leave as it is", f"Assign: {ASSIGN}", f"Convert: {CONVERT}")
         for number, name in enumerate(names):
-            radio = QRadioButton(name)
+            radio = RadioButton(name)
             self.verbs.addButton(radio, number)
             self.column.addWidget(radio)
         self.verbs.button(NEITHER).setChecked(True)  # type: ignore[union-attr]
@@ -83,7 +84,7 @@ class WorkingBench(Bench):
         self.intent.activated.connect(lambda _: self.try_it())
         self._intent_row = labelled("Intent", compact(self.intent), 56)
         self.column.addWidget(self._intent_row)
-        self.black_point = QCheckBox("Black point compensation")
+        self.black_point = CheckBox("Black point compensation")
         self.black_point.setChecked(True)
         self.black_point.toggled.connect(lambda _: self.try_it())
         self.column.addWidget(self.black_point)

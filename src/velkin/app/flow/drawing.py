@@ -184,7 +184,8 @@ def at_most(working: Pixels, room: tuple[int, int]) -> Pixels:
     if by >= 0.95:
         return working
     size = (max(round(width * by), 1), max(round(height * by), 1))
-    return np.asarray(cv2.resize(working, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+    reduced = cv2.resize(working, size, interpolation=cv2.INTER_AREA)
+    return np.asarray(reduced, dtype=np.float32).reshape(size[1], size[0], -1)
 
 
 def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None, keep: Keep = _anew) -> Drawn:

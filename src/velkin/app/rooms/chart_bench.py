@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPolygonF
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
 
 from velkin.app.widgets.chart_parts import CloseUp, LightMap, PatchTable, QualityRow
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Bench, Figure, button, labelled, row_of, soft
 from velkin.app.words import count
 from velkin.core.cameraprofiles.profile import CameraProfile
@@ -87,7 +88,7 @@ class ChartBench(Bench):
             self.foot.addWidget(action)
 
     def _light_row(self) -> QWidget:
-        self.even = QCheckBox("Even out the light")
+        self.even = CheckBox("Even out the light")
         self.even.setToolTip(
             "Divide the numbers by the light that the chart's patches show, so that all stand in the same light"
         )

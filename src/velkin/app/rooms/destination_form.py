@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Heading, Rule, button, compact, labelled, row_of, soft
 from velkin.app.widgets.space_box import SpaceBox
 from velkin.core.conversion.effect import intent_name
@@ -90,7 +91,7 @@ class DestinationForm(QWidget):
         self.intent.activated.connect(lambda _: self._edited())
         self._intent_row = labelled("Intent", self.intent, _WIDTH)
         column.addWidget(self._intent_row)
-        self.black_point = QCheckBox("Black point compensation")
+        self.black_point = CheckBox("Black point compensation")
         self.black_point.clicked.connect(lambda _: self._edited())
         column.addWidget(self.black_point)
         self.version = _choice({}, "ICC version")
@@ -116,11 +117,11 @@ class DestinationForm(QWidget):
         self.bits.activated.connect(lambda _: self._edited())
         self._bits_row = labelled("Bits", self.bits, _WIDTH)
         column.addWidget(self._bits_row)
-        self.dither = QCheckBox("Dither when going to 8 bits")
+        self.dither = CheckBox("Dither when going to 8 bits")
         self.dither.setToolTip("Fine even noise of half a code, the same on every run, against steps in skies")
         self.dither.clicked.connect(lambda _: self._edited())
         column.addWidget(self.dither)
-        self.transparency = QCheckBox("Keep transparent parts transparent")
+        self.transparency = CheckBox("Keep transparent parts transparent")
         self.transparency.setToolTip("Else they are laid over white, as in JPEG and in inks, which hold none")
         self.transparency.clicked.connect(lambda _: self._edited())
         column.addWidget(self.transparency)
@@ -139,7 +140,7 @@ class DestinationForm(QWidget):
         self.keep = _choice(KEEPING, "Metadata")
         self.keep.activated.connect(lambda _: self._edited())
         column.addWidget(labelled("Metadata", self.keep, _WIDTH))
-        self.location = QCheckBox("Include location")
+        self.location = CheckBox("Include location")
         self.location.clicked.connect(lambda _: self._edited())
         column.addWidget(self.location)
 
@@ -172,7 +173,7 @@ class DestinationForm(QWidget):
             each.valueChanged.connect(lambda _: self._edited())
         for part in (self._edge_row, self._exact_row, self._fill_row, self._print_row, self._ppi_row):
             column.addWidget(part)
-        self.enlarge = QCheckBox("Enlarge pictures that are smaller")
+        self.enlarge = CheckBox("Enlarge pictures that are smaller")
         self.enlarge.clicked.connect(lambda _: self._edited())
         column.addWidget(self.enlarge)
         self.sharpen = _choice({k: k for k in SHARPENING}, "Output sharpening")

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.widgets.chart_parts import screen_colour
+from velkin.app.widgets.checkable import Checkable
 from velkin.app.words import localised, signed
 from velkin.core.cameraprofiles.fit import Fitted
 from velkin.core.cameraprofiles.models import NAMES, WORDS
@@ -22,7 +23,7 @@ _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
-class ModelCard(QAbstractButton):
+class ModelCard(Checkable, QAbstractButton):
     """One model's figures; the chosen one has a raised ground and an ink foot."""
 
     def __init__(self, model: str) -> None:
@@ -30,7 +31,7 @@ class ModelCard(QAbstractButton):
         self.model = model
         self._figures: tuple[float, float, float] | None = None
         self._recommended = False
-        self.setCheckable(True)
+        self.be_reachable()
         self.setFixedHeight(76)
         self.setText(WORDS[model])
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
@@ -16,6 +16,7 @@ from velkin.app.model.places import Page, Place
 from velkin.app.rooms.fit_parts import ErrorVectors, ModelCards, SplitPatches
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.chart_parts import PatchTable
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Bench, Elided, Figure, Heading, Words, button, compact, labelled, row_of, soft
 from velkin.app.words import count
 from velkin.core.cameraprofiles.models import WORDS
@@ -134,10 +135,10 @@ class FitRoom(Room):
         self.second.activated.connect(self._second_chosen)
         bench.column.addWidget(labelled("Second light", self.second, 84))
         bench.section("Exposure and tone")
-        self.keep = QCheckBox("Keep the shot's exposure")
+        self.keep = CheckBox("Keep the shot's exposure")
         self.keep.setToolTip("Off: the profile brings the chart's greys to their own lightness")
         self.keep.toggled.connect(lambda on: self._choose(replace(self.wish, keep_exposure=on)))
-        self.tone = QCheckBox("Add the standard tone curve")
+        self.tone = CheckBox("Add the standard tone curve")
         self.tone.setToolTip("For other software; Velkin itself stays scene-linear")
         self.tone.toggled.connect(lambda on: self._choose(replace(self.wish, tone="standard" if on else "none")))
         bench.column.addWidget(self.keep)

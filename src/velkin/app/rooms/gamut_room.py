@@ -10,11 +10,9 @@ from PyQt6.QtCore import QBuffer, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtWidgets import (
     QButtonGroup,
-    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -25,6 +23,7 @@ from velkin.app.context import Context
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
+from velkin.app.widgets.checkable import CheckBox, ToggleButton
 from velkin.app.widgets.gamut_plot import (
     FULL,
     GLASS,
@@ -73,8 +72,7 @@ class GamutRoom(Room):
         row = self.head
         self.views = QButtonGroup(self)
         for number, words in enumerate(VIEWS.values()):
-            each = QPushButton(words)
-            each.setCheckable(True)
+            each = ToggleButton(words)
             each.setProperty("narrow", True)
             each.setFixedWidth(76)
             self.views.addButton(each, number)
@@ -149,7 +147,7 @@ class GamutRoom(Room):
         self.lightness.moved.connect(self.plot.set_lightness)
         self.lightness.settled.connect(self.plot.set_lightness)
         bench.column.addWidget(self.lightness)
-        self.points = QCheckBox("Colours of this picture")
+        self.points = CheckBox("Colours of this picture")
         self.points.setChecked(True)
         self.points.toggled.connect(self._points_toggled)
         bench.column.addWidget(self.points)

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-import cv2
-import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
-from velkin.app.flow.drawing import to_image
+from velkin.app.flow.drawing import at_most, to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
@@ -23,6 +21,7 @@ from velkin.core.gamut.intents import Rendering, advice, best_of, renderings
 from velkin.core.icc.space import Space
 from velkin.core.render import eased, shown, to_working
 
+#: Longest side of the pictures that figures are measured on, in pixels.
 _EDGE = 900
 
 
@@ -171,12 +170,13 @@ class IntentsRoom(Room):
         self.sheet.update()
         self.sheet.setFocus()
 
+        edge = round(max(self.sheet.width(), self.sheet.height()) / 2 * self.devicePixelRatioF())
+
         def work(job: Job) -> tuple[tuple[Rendering, ...], list[QImage]]:
             working = eased(to_working(self._jobs.sources.source(frame.path, path.camera, True), path), path)
-            scale = min(1.0, _EDGE / max(working.shape[:2]))
-            size = (max(round(working.shape[1] * scale), 1), max(round(working.shape[0] * scale), 1))
-            small = np.asarray(cv2.resize(working, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
-            found, pictures = renderings(small, path.working, path.destination)
+            found, pictures = renderings(at_most(working, (_EDGE, _EDGE)), path.working, path.destination)
+            if edge > _EDGE:  # a large screen: the figures stay those of the usual size
+                pictures = renderings(at_most(working, (edge, edge)), path.working, path.destination)[1]
             return found, [to_image(shown(p, path.working, screen)) for p in pictures]
 
         def done(result: Any) -> None:

@@ -7,7 +7,6 @@ from pathlib import Path
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QCheckBox,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
@@ -22,6 +21,7 @@ from velkin.app import theme
 from velkin.app.context import Context
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, Words, button, labelled, row_of, soft
 from velkin.app.words import count, model_words, temperature_words
 from velkin.core.cameraprofiles.profile import CameraProfile
@@ -102,7 +102,7 @@ class ShelfRoom(Room):
         self.name = QLineEdit()
         self.name.editingFinished.connect(self._renamed)
         bench.column.addWidget(labelled("Name", self.name, 56))
-        self.on = QCheckBox("On: offered for frames of this camera")
+        self.on = CheckBox("On: offered for frames of this camera")
         self.on.toggled.connect(self._switched)
         bench.column.addWidget(self.on)
         bench.section("Where it comes from")

@@ -5,15 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
-import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
-from velkin.app.flow.drawing import to_image
+from velkin.app.flow.drawing import at_most, to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
@@ -209,13 +207,12 @@ class TryOnRoom(Room):
         self.sheet.update()
 
         screen = self._model.screen
+        edge = round(_EDGE * self.devicePixelRatioF())
 
         def work(job: Job) -> list[TriedOn]:
             numbers = as_float(self._jobs.sources.source(f.path, camera, True))
             order = ranked(sample_of(numbers), spaces, hints)
-            scale = min(1.0, _EDGE / max(numbers.shape[:2]))
-            size = (max(round(numbers.shape[1] * scale), 1), max(round(numbers.shape[0] * scale), 1))
-            small = np.asarray(cv2.resize(numbers, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
+            small = at_most(numbers, (edge, edge))
             return [TriedOn(p, to_image(shown(linear_in(small, p.space, ROMM), ROMM, screen))) for p in order]
 
         def done(result: Any) -> None:

@@ -4,16 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QFileDialog,
-    QHBoxLayout,
-    QLineEdit,
-    QSpinBox,
-    QWidget,
-)
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QSpinBox, QWidget
 
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Rule, Words, button, labelled
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
@@ -50,7 +43,7 @@ class CopySheet(Sheet):
             self.bits.addItem("8", 8)
             self.bits.addItem("16", 16)
         column.addWidget(labelled("Bits", self.bits, 64))
-        self.dither = QCheckBox("Dither when going to 8 bits (fine and even, the same on every run)")
+        self.dither = CheckBox("Dither when going to 8 bits (fine and even, the same on every run)")
         self.dither.setChecked(True)
         self.dither.setVisible(self._converts)
         column.addWidget(self.dither)

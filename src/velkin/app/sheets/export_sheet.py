@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Literal
 
 from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QVBoxLayout, QWidget
 
 from velkin.app import theme
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Heading, Rule, Words, beside, button, compact, labelled, row_of, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
@@ -56,11 +57,11 @@ class ExportSheet(Sheet):
         column = self.column
         self.subject(profile.name)
         column.addWidget(Heading("As"))
-        self.ticks: dict[str, QCheckBox] = {}
+        self.ticks: dict[str, CheckBox] = {}
         chosen = str(settings.value("export/formats", ".dcp")).split()
         for suffix, name in FORMATS.items():
             reason = cannot(profile, suffix)
-            tick = QCheckBox(f"{name} ({suffix}): {_WHAT[suffix]}" if not reason else f"{name} ({suffix})")
+            tick = CheckBox(f"{name} ({suffix}): {_WHAT[suffix]}" if not reason else f"{name} ({suffix})")
             tick.setEnabled(not reason)
             tick.setToolTip(reason)
             tick.setChecked(not reason and suffix in chosen)
@@ -82,7 +83,7 @@ class ExportSheet(Sheet):
         self.pattern.setToolTip("Text and {name}, {camera}, {light}, {model}, {date}")
         self.pattern.textChanged.connect(self._follow)
         column.addWidget(labelled("Name", self.pattern, 92))
-        self.replace = QCheckBox("Replace files of the same name")
+        self.replace = CheckBox("Replace files of the same name")
         column.addWidget(self.replace)
         column.addWidget(Rule())
         self.summary = Words()
@@ -132,7 +133,7 @@ class ExportSheet(Sheet):
         column.addWidget(self._cube_row)
         finished = isinstance(profile, CameraProfile) and profile.for_pictures
         name = self._frame.name if self._frame is not None else ""
-        self.picture = QCheckBox(f"And {name} as the 16-bit TIFF of camera numbers that they take")
+        self.picture = CheckBox(f"And {name} as the 16-bit TIFF of camera numbers that they take")
         self.picture.setVisible(self._frame is not None and not finished)
         column.addWidget(self.picture)
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from velkin.app import theme
 from velkin.app.model.shoot_model import ShootModel
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Heading, Rule, Words, button, labelled, row_of, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import count
@@ -38,8 +39,8 @@ class GivingSheet(Sheet):
         column.addWidget(Rule())
         column.addWidget(Heading("What"))
         name = "the built-in profile" if model.frame.profile is None else state.profiles[model.frame.profile].name
-        self.profile = QCheckBox(f"Profile: {name}")
-        self.balance = QCheckBox(f"White balance: {state.path(self._source).raw_stage.balance_from}")
+        self.profile = CheckBox(f"Profile: {name}")
+        self.balance = CheckBox(f"White balance: {state.path(self._source).raw_stage.balance_from}")
         self.profile.setChecked(True)
         self.balance.setChecked(True)
         self.exposure = QComboBox()
@@ -51,8 +52,8 @@ class GivingSheet(Sheet):
         column.addWidget(self.balance)
         column.addWidget(labelled("Exposure", self.exposure, 76))
         column.addWidget(Rule())
-        self.spare = QCheckBox("Frames with a profile of their own keep it")
-        self.newcomers = QCheckBox("Frames that arrive later in this light get it too")
+        self.spare = CheckBox("Frames with a profile of their own keep it")
+        self.newcomers = CheckBox("Frames that arrive later in this light get it too")
         self.newcomers.setChecked(light.gift is not None)
         column.addWidget(self.spare)
         column.addWidget(self.newcomers)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from velkin.app import theme
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Rule, Words
 from velkin.app.widgets.sheet import Sheet
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
@@ -16,9 +17,9 @@ class PurposeSheet(Sheet):
     def __init__(self, parent: QWidget) -> None:
         super().__init__("Help me choose a working space", parent)
         column = self.column
-        self.screens = QCheckBox("Is it for screens only, and never for print?")
-        self.printer = QCheckBox("Will you print it yourself, or have it printed, in wide colour?")
-        self.archive = QCheckBox("Must it last as an archive master?")
+        self.screens = CheckBox("Is it for screens only, and never for print?")
+        self.printer = CheckBox("Will you print it yourself, or have it printed, in wide colour?")
+        self.archive = CheckBox("Must it last as an archive master?")
         for box in (self.screens, self.printer, self.archive):
             box.toggled.connect(lambda _: self._follow())
             column.addWidget(box)

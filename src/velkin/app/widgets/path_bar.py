@@ -10,12 +10,13 @@ from velkin.app import glyphs, theme
 from velkin.app.flow.picture_flow import PictureFlow
 from velkin.app.flow.stops import DOTTED, LINK_WORDS, SOLID, Stop
 from velkin.app.model.shoot_model import STOPS, ShootModel
+from velkin.app.widgets.checkable import Checkable
 from velkin.app.words import as_shown
 
 _PAD = 18
 
 
-class StopButton(QAbstractButton):
+class StopButton(Checkable, QAbstractButton):
     """One stop: bead, link to the next, caption, two lines of value."""
 
     def __init__(self, key: str, number: int) -> None:
@@ -23,7 +24,7 @@ class StopButton(QAbstractButton):
         self.key = key
         self._caption, self._number = "Hand-off" if key == "handoff" else key.capitalize(), number
         self._last = number == len(STOPS)
-        self.setCheckable(True)
+        self.be_reachable()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.clear()
@@ -104,7 +105,6 @@ class PathBar(QWidget):
 
     def __init__(self, model: ShootModel, flow: PictureFlow) -> None:
         super().__init__()
-        self._model = model
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(80)
@@ -117,17 +117,12 @@ class PathBar(QWidget):
         for number, key in enumerate(STOPS, start=1):
             button = StopButton(key, number)
             button.clicked.connect(lambda _=False, k=key: self.chosen.emit(k))
-            button.toggled.connect(lambda on, k=key: self._toggled(on, k))  # what a screen reader does instead of a click
             self._group.addButton(button)
             self.buttons[key] = button
             row.addWidget(button, 1)
         flow.stops_changed.connect(self.show_stops)
         model.stop_changed.connect(self.show_open)
         self.show_open(model.stop)
-
-    def _toggled(self, on: bool, key: str) -> None:
-        if on and key != self._model.stop:
-            self.chosen.emit(key)
 
     def show_stops(self, stops: list[Stop]) -> None:
         """Show the five stops of a frame; none where there is no frame."""
