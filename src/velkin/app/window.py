@@ -237,6 +237,8 @@ class Window(QMainWindow):
         if not may_close(self.jobs, [*([] if room is None else [room]), *self.benches.asides()], self):
             event.ignore()
             return
+        self.appearance.remember()
+        self.hide()  # what is being decoded ends first, and nobody is to look at a window that stands still
         self._closed = True  # workers may have something to tell yet
         self.jobs.handoff.leave()
         self.jobs.stop()
@@ -245,7 +247,6 @@ class Window(QMainWindow):
         self.thumbnails.stop()
         self.flow.stop()
         self._keys.stop()
-        self.appearance.remember()
         self.lanes.close()
         self.service.close()
         self.jobs.shoots.leave()
