@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtCore import QPoint, QSettings, Qt
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
 from tests.app.doing import answered, close, open_shoot
@@ -390,3 +390,25 @@ def test_on_a_german_desktop_every_number_on_the_benches_is_written_the_german_w
         assert "," in QLabel.text(window.benches.proof._figure.number)
     finally:
         words.use_decimal(".")
+
+
+@pytest.mark.parametrize("size", [(1024, 640), (853, 533)])
+def test_rooms_fit_a_small_window_with_their_main_button_in_sight(qtbot, window, ids, size):
+    window.resize(*size)
+    window.actions_.profile.open_shelf()
+    shelf = window.navigator.room
+    assert not shelf._side.isVisible()  # nothing on the shelf, nothing to say of it
+    for page, frame in ((Page.CHART, "north-0401"), (Page.GAMUT, "north-0412"), (Page.INTENTS, "north-0412")):
+        window.model.select(ids[frame])
+        window.model.places.go(page, ids[frame])
+        assert settle(window, 90)
+        room = window.navigator.room
+        holder = window.navigator._holder(room)
+        qtbot.waitUntil(lambda holder=holder: holder.horizontalScrollBar().maximum() == 0, timeout=60000)
+        for black in (b for b in room.findChildren(QPushButton) if b.property("primary") and b.isVisible()):
+            seen = black.visibleRegion().boundingRect()
+            assert seen.size() == black.size(), (page, black.text())
+    window.resize(1280, 800)
+    window.model.places.go(Page.CHART, ids["north-0401"])
+    room = window.navigator.room
+    qtbot.waitUntil(lambda: room.bench.mapTo(room, QPoint(0, 0)).y() == 0, timeout=60000)  # the bench beside the bar again

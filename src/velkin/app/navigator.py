@@ -9,6 +9,7 @@ from __future__ import annotations
 from importlib import import_module
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QPushButton, QScrollArea, QStackedWidget, QWidget
 
 from velkin.app.context import Context
@@ -68,7 +69,7 @@ class Navigator(QObject):
         """A room, made where it was not entered yet."""
         if page not in self._rooms:
             room = self._rooms[page] = _class_of(page)(self._context)  # type: ignore[call-arg]
-            self.stack.addWidget(_scrolled(room))
+            self.stack.addWidget(_Holder(room))
             for each in room.findChildren(QPushButton):
                 each.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys where they are
             self.room_made.emit(room)
@@ -108,11 +109,18 @@ class Navigator(QObject):
             self._model.places.back()
 
 
-def _scrolled(room: Room) -> QScrollArea:
-    """A room that can be scrolled where the window is too small for it, as on a small screen at 150 %."""
-    holder = QScrollArea()
-    holder.setFrameShape(QFrame.Shape.NoFrame)
-    holder.setWidgetResizable(True)
-    holder.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    holder.setWidget(room)
-    return holder
+class _Holder(QScrollArea):
+    """Holds a room, which can be scrolled where the window is too small for it, as on a small screen at 150 %."""
+
+    def __init__(self, room: Room) -> None:
+        super().__init__()
+        self._room = room
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setWidget(room)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The room is told first how much there is."""
+        self._room.fit_into(self.width())
+        super().resizeEvent(event)

@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
     QDoubleSpinBox,
-    QHBoxLayout,
     QHeaderView,
     QLineEdit,
     QSpinBox,
@@ -101,7 +100,7 @@ class ChartEditor(Room):
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
-        main.addWidget(self._header())
+        self._header()
         holder = QWidget()
         holder.setObjectName("panel")
         holder.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -109,19 +108,14 @@ class ChartEditor(Room):
         inside.setContentsMargins(16, 0, 16, 12)
         inside.addWidget(self.table)
         main.addWidget(holder, 1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addLayout(main, 1)
-        row.addWidget(self._bench())
+        self.lay_out(main, self._bench())
         self.on_keys(("Ctrl+V", self.paste))
 
-    def _header(self) -> QWidget:
+    def _header(self) -> None:
         row = self.head
         row.addStretch(1)
         row.addWidget(button("Paste   Ctrl+V", self.paste, tip="Paste a table of names or values from the chosen cell on"))
         self.add_back()
-        return self.bar
 
     def _bench(self) -> QWidget:
         bench = Bench("Chart")

@@ -9,12 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QHBoxLayout,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QComboBox, QVBoxLayout
 
 from velkin.app.context import Context
 from velkin.app.flow.drawing import Rendered
@@ -66,14 +61,10 @@ class ChartRoom(Room):
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
-        main.addWidget(self._header())
+        self._header()
         main.addWidget(self.view, 1)
         main.addWidget(self.swatches)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addLayout(main, 1)
-        row.addWidget(self.bench)
+        self.lay_out(main, self.bench)
 
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -103,13 +94,13 @@ class ChartRoom(Room):
 
     # ---- building ---------------------------------------------------------------------------------------------
 
-    def _header(self) -> QWidget:
+    def _header(self) -> None:
         row = self.head
         self._subtitle = Elided()
         self.chart_box = compact(QComboBox())
         self.chart_box.setAccessibleName("Which chart this is")
         self.chart_box.setToolTip("The chart that lies in this frame")
-        self.chart_box.setMinimumWidth(150)
+        self.chart_box.setMinimumWidth(120)
         self.chart_box.activated.connect(self._chart_chosen)
         row.addWidget(self._subtitle, 2)
         row.addWidget(self.chart_box, 3)
@@ -123,7 +114,6 @@ class ChartRoom(Room):
             item.setProperty("narrow", True)
             row.addWidget(item)
         self.add_back()
-        return self.bar
 
     # ---- coming and going -------------------------------------------------------------------------------------
 

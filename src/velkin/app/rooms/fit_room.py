@@ -55,7 +55,7 @@ class FitRoom(Room):
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(1)
-        main.addWidget(self._header())
+        self._header()
         main.addWidget(self.cards)
         main.addWidget(self.patches, 5)
         lower = QHBoxLayout()
@@ -63,17 +63,13 @@ class FitRoom(Room):
         lower.addWidget(self.vectors, 3)
         lower.addWidget(self._words(), 2)
         main.addLayout(lower, 6)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addLayout(main, 1)
-        row.addWidget(self._bench())
+        self.lay_out(main, self._bench())
         context.jobs.fits.report_ready.connect(self._ready)
         self.on_keys(("L", self.leave_out))
 
     # ---- building ---------------------------------------------------------------------------------------------
 
-    def _header(self) -> QWidget:
+    def _header(self) -> None:
         row = self.head
         self._subtitle = Elided()
         row.addWidget(self._subtitle, 1)
@@ -82,7 +78,6 @@ class FitRoom(Room):
         for item in (self._csv, self._export):
             row.addWidget(item)
         self.add_back()
-        return self.bar
 
     def _words(self) -> QWidget:
         holder = QWidget()

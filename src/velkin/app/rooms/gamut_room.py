@@ -74,7 +74,7 @@ class GamutRoom(Room):
         for number, words in enumerate(VIEWS.values()):
             each = ToggleButton(words)
             each.setProperty("narrow", True)
-            each.setFixedWidth(76)
+            each.setFixedWidth(66)
             self.views.addButton(each, number)
             row.addWidget(each)
         self.views.idClicked.connect(lambda n: self.show_view(list(VIEWS)[n]))
@@ -86,13 +86,8 @@ class GamutRoom(Room):
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
-        main.addWidget(self.bar)
         main.addWidget(self.plot, 1)
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(0)
-        outer.addLayout(main, 1)
-        outer.addWidget(self._bench())
+        self.lay_out(main, self._bench())
         self.show_view(SLICE)
 
     def _bench(self) -> QWidget:

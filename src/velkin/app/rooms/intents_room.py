@@ -14,7 +14,7 @@ from velkin.app.flow.drawing import at_most, to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
-from velkin.app.widgets.parts import Words, button
+from velkin.app.widgets.parts import Elided, Words, button
 from velkin.app.words import localised
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.intents import Rendering, advice, best_of, renderings
@@ -131,7 +131,7 @@ class IntentsRoom(Room):
         self.sheet = _Sheet()
         self.sheet.chosen.connect(lambda _: self._show_choice())
         row = self.head
-        self._which = Words()
+        self._which = Elided()
         row.addWidget(self._which, 1)
         self.use = button("Use it", self.use_it, True)
         row.addWidget(self.use)

@@ -114,7 +114,7 @@ class ReceiversRoom(Room):
         self.views: list[View] = []
         row = self.head
         self.file = compact(QComboBox())
-        self.file.setMinimumWidth(320)
+        self.file.setMinimumWidth(180)
         self.file.setAccessibleName("Which written file")
         self.file.activated.connect(lambda _: self._show())
         row.addWidget(self.file)

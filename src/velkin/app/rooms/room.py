@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
@@ -42,6 +42,8 @@ class Room(QWidget):
         self.heading.setFont(theme.font(13, 700))
         self.head.addWidget(self.heading)
         self.setAccessibleName(title)
+        self._beside: QWidget | None = None
+        self._bar_over_both = False
 
     # ---- what the navigator asks ------------------------------------------------------------------------------
 
@@ -63,6 +65,39 @@ class Room(QWidget):
     def may_leave(self) -> bool:
         """Whether the room may be left; what was typed is not lost without asking."""
         return may_lose(self.unsaved(), "Back to the picture", "Go back without it", self)
+
+    # ---- laying out -------------------------------------------------------------------------------------------
+
+    def lay_out(self, main: QLayout, bench: QWidget) -> None:
+        """The bar over the main part, the bench beside both; where there is no room for that, the bar over both."""
+        self._beside = bench
+        self._all, self._left = QVBoxLayout(self), QVBoxLayout()
+        body = QHBoxLayout()
+        for layout in (self._all, self._left, body):  # boxes: a grid would take its wrapped words' height for the least
+            layout.setContentsMargins(0, 0, 0, 0)
+            layout.setSpacing(0)
+        self._left.addLayout(main, 1)
+        body.addLayout(self._left, 1)
+        body.addWidget(bench)
+        self._all.addLayout(body, 1)
+        self._left.insertWidget(0, self.bar)
+
+    def heightForWidth(self, width: int) -> int:
+        """The least height: a room is scrolled where that is missing, not where its words would like more."""
+        layout = self.layout()
+        return -1 if layout is None else layout.minimumHeightForWidth(width)
+
+    def fit_into(self, width: int) -> None:
+        """The room that there is, in pixels, is another."""
+        if self._beside is None:
+            return
+        narrow = width < self.bar.minimumSizeHint().width() + max(
+            self._beside.minimumWidth(), self._beside.minimumSizeHint().width()
+        )
+        if narrow != self._bar_over_both:
+            self._bar_over_both = narrow
+            (self._left if narrow else self._all).removeWidget(self.bar)
+            (self._all if narrow else self._left).insertWidget(0, self.bar)
 
     # ---- for the rooms ----------------------------------------------------------------------------------------
 

@@ -7,7 +7,6 @@ from pathlib import Path
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QHBoxLayout,
     QHeaderView,
     QLineEdit,
     QPlainTextEdit,
@@ -84,14 +83,10 @@ class ShelfRoom(Room):
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
-        main.addWidget(self.bar)
         main.addWidget(self.tree, 1)
         main.addWidget(self.empty, 1)
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(0)
-        outer.addLayout(main, 1)
-        outer.addWidget(self._bench())
+        self._side = self._bench()
+        self.lay_out(main, self._side)
         self._shelf.changed.connect(self.refresh)
         self._model.changed.connect(self.refresh)
 
@@ -218,6 +213,7 @@ class ShelfRoom(Room):
         self._filling = False
         self.tree.setVisible(bool(entries))
         self.empty.setVisible(not entries)
+        self._side.setVisible(bool(entries))
         folder = str(self._shelf.shelf.folder)
         self._where.setText(folder if len(folder) < 60 else "…" + folder[-58:])
         self._where.setToolTip(folder)

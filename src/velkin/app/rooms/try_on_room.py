@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
@@ -15,7 +15,7 @@ from velkin.app.flow.drawing import at_most, to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
-from velkin.app.widgets.parts import Bench, Facts, Words, button, soft, state_label
+from velkin.app.widgets.parts import Bench, Elided, Facts, Words, button, soft, state_label
 from velkin.app.words import ASSIGN
 from velkin.core.conversion.convert import as_float, linear_in
 from velkin.core.errors import VelkinError
@@ -142,21 +142,15 @@ class TryOnRoom(Room):
         self.sheet.chosen.connect(self._show_tile)
         self.sheet.taken.connect(self._take)
         row = self.head
-        self._which = soft()
-        self._which.setWordWrap(False)
+        self._which = Elided()
         row.addWidget(self._which, 1)
         row.addWidget(button("Add a profile…", self.profile_wanted.emit, tip="Try an ICC file too"))
         self.add_back()
         main = QVBoxLayout()
         main.setContentsMargins(0, 0, 0, 0)
         main.setSpacing(0)
-        main.addWidget(self.bar)
         main.addWidget(self.sheet, 1)
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(0)
-        outer.addLayout(main, 1)
-        outer.addWidget(self._bench())
+        self.lay_out(main, self._bench())
 
     def _bench(self) -> QWidget:
         bench = Bench("Plausible, not certain")

@@ -77,7 +77,10 @@ class Swatches(QWidget):
         p.drawText(QRectF(27, 5, 200, 18), Qt.AlignmentFlag.AlignVCenter, "Here against the chart")
         p.setPen(t.colour("soft"))
         p.setFont(theme.font(12))
-        p.drawText(QRectF(198, 5, self.width() - 210, 18), Qt.AlignmentFlag.AlignVCenter, self.words)
+        words = p.fontMetrics().elidedText(self.words, Qt.TextElideMode.ElideRight, self.width() - 210)
+        p.drawText(QRectF(198, 5, self.width() - 210, 18), Qt.AlignmentFlag.AlignVCenter, words)
+        p.setFont(theme.font(11))
+        widest = max(p.fontMetrics().horizontalAdvance(name) for name in self._chart.ids)
         named = len(self._chart.ids) <= 36
         for i, name in enumerate(self._chart.ids):
             slot = self._slot(i)
@@ -90,9 +93,11 @@ class Swatches(QWidget):
                 p.setPen(t.colour("ink"))
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.drawRect(slot)
-            if not named:
-                continue
+            if not named or (slot.width() < widest and i != self.patch):
+                continue  # a small window: the chosen one's name alone
             label = QRectF(slot.left(), slot.bottom() + 3, slot.width(), 16)
+            if slot.width() < widest:
+                label.adjust(-widest / 2, 0, widest / 2, 0)
             if i == self.patch:
                 p.fillRect(label, t.colour("chosen"))
             p.setPen(t.colour("chosen_ink") if i == self.patch else t.colour("soft"))

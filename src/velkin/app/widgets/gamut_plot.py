@@ -76,7 +76,7 @@ class GamutPlot(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(320, 300)
+        self.setMinimumSize(300, 240)
         self.setAccessibleName("Gamut plot; arrow keys turn the solids, plus and minus zoom, 0 looks from the front again")
         self.view = SLICE
         self.lightness = 50.0

@@ -424,8 +424,8 @@ class PictureView(QWidget):
             p.setPen(QPen(colour, width))
             p.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
         top = max(rect.top(), 0.0) + 8
-        self._chip(p, self.names[0], x - 8, top, "right")
-        self._chip(p, self.names[1], x + 8, top, "left")
+        self._chip(p, self.names[0], x - 8, top, "right", x - 16)
+        self._chip(p, self.names[1], x + 8, top, "left", self.width() - x - 16)
 
     def _paint_pins(self, p: QPainter) -> None:
         t = theme.current()
@@ -480,6 +480,8 @@ class PictureView(QWidget):
             return
         t = theme.current()
         p.setFont(theme.font(12))
+        if room and room < 50:
+            return  # the line is at the edge
         if room:
             text = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, int(room - 20))
         width = p.fontMetrics().horizontalAdvance(text) + 20
