@@ -139,8 +139,12 @@ def assemble(
     kind: bytes = b"mntr",
     connection: bytes = b"XYZ ",
     model: bytes = b"RGB ",
+    intent: int = 0,
 ) -> bytes:
-    """A profile of its tags; `kind` is its class, `connection` its connection space, `model` its colour model, as signatures."""
+    """A profile of its tags; `kind` is its class, `connection` its connection space, `model` its colour model, as signatures.
+
+    `intent` is the rendering intent of its header: 0 perceptual, 1 media-relative colorimetric (ICC.1:2022 7.2.15).
+    """
     table, body = b"", b""
     start = 128 + 4 + 12 * len(tags)
     placed: dict[bytes, int] = {}
@@ -153,7 +157,7 @@ def assemble(
     body += bytes(-len(body) % 4)
     size = start + len(body)
 
-    def header(profile_id: bytes) -> bytes:
+    def header(profile_id: bytes, intent: int) -> bytes:
         packed = struct.pack(
             ">I4sI4s4s4s6H4s4sI4s4sQI12s4s16s28s",
             size,
@@ -169,7 +173,7 @@ def assemble(
             b"\0\0\0\0",
             b"\0\0\0\0",
             0,
-            0,
+            intent,
             s15f16(D50),
             b"\0\0\0\0",
             profile_id,
@@ -179,6 +183,6 @@ def assemble(
         return packed
 
     rest = struct.pack(">I", len(tags)) + table + body
-    # the profile ID is the MD5 of the profile with flags, intent and ID at zero (ICC.1:2022 7.2.18), as they are here
-    profile_id = hashlib.md5(header(bytes(16)) + rest).digest() if version == 4 else bytes(16)
-    return header(profile_id) + rest
+    # the profile ID is the MD5 of the profile with flags, intent and ID at zero (ICC.1:2022 7.2.18)
+    profile_id = hashlib.md5(header(bytes(16), 0) + rest).digest() if version == 4 else bytes(16)
+    return header(profile_id, intent) + rest

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from velkin.core.icc.write import assemble, curve_v4, description_v2, s15f16, sampled, text_v2, text_v4, xyz_tag
 from velkin.core.spaces.adaptation import D50
+from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import SRGB
 
 Floats = NDArray[np.float64]
@@ -26,6 +27,10 @@ _GRID = 49
 #: Exponent by which linear input is spread over the table, so that it is fine near black.
 _SPREAD = 1.0 / 2.4
 _ENTRIES = 4096
+#: Media-relative colorimetric, as the intent of a header.
+_RELATIVE = 1
+#: Black of the perceptual reference medium, as a share of its white's luminance: 1 / 287.9 (ICC.1:2022 6.3.3).
+_REFERENCE_BLACK = 0.0034731
 
 
 def _common(name: str, copyright_text: str, takes: str, version: Version) -> list[tuple[bytes, bytes]]:
@@ -101,8 +106,21 @@ def input_table_profile(
     axis = np.linspace(0.0, 1.0, _GRID) ** (1.0 / _SPREAD)
     nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
     lab = lab_of(nodes)
-    tag = _table_v4(lab, spread) if version == 4 else _table_v2(lab, spread)
-    return assemble([*_common(name, copyright_text, takes, version), (b"A2B0", tag)], version, b"scnr", b"Lab ")
+    if version == 4:
+        tables = [(b"A2B0", _table_v4(_perceptual(lab), spread)), (b"A2B1", _table_v4(lab, spread))]
+    else:
+        tables = [(b"A2B0", _table_v2(lab, spread))]  # which stands for all intents; version 2 has no common perceptual black
+    return assemble([*_common(name, copyright_text, takes, version), *tables], version, b"scnr", b"Lab ", intent=_RELATIVE)
+
+
+def _perceptual(lab: Floats) -> Floats:
+    """Lab (N, 3) on the perceptual reference medium of version 4, whose black is no zero (ICC.1:2022 6.3.3, annex D).
+
+    Who renders perceptually takes that black for the darkest there is and brings it to the destination's. XYZ is scaled in a straight
+    line from zero to the reference black, so that this takes back just what was added.
+    """
+    xyz = lab_to_xyz(lab)
+    return np.asarray(xyz_to_lab(xyz * (1.0 - _REFERENCE_BLACK) + _REFERENCE_BLACK * D50))
 
 
 def _table_v4(lab: Floats, curves: list[Floats]) -> bytes:
