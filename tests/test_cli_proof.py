@@ -186,3 +186,27 @@ def test_a_gray_picture_is_proofed_and_eased_in_its_own_gray(capfd, files):
     )
     assert status == 0 and document["after"] <= document["before"]
     assert decode_picture(files / "g.tif").numbers.shape == (20, 30, 1)
+
+
+@pytest.mark.parametrize("dtype", [np.float32, np.float64])
+@pytest.mark.parametrize("space", [ROMM, OPRGB])
+@pytest.mark.parametrize("width", [48, 500])
+def test_samples_that_are_no_light_spoil_no_figure(tmp_path, capfd, dtype, space, width):
+    pixels = np.resize(colours(40, 60), (40, width, 3)).astype(dtype)
+    spoilt = [np.nan, np.inf, -np.inf, 1e30, -1e30, 1e38 if dtype is np.float32 else 1e300]
+    for number, value in enumerate(spoilt):
+        pixels[5, number] = value
+    pixels[6, :4] = (-5.0, -0.1, 3.0)  # odd, and kept
+    path = tmp_path / "float.tif"
+    tifffile.imwrite(path, pixels, photometric="rgb", extratags=[(34675, 7, None, matrix_profile(space), True)])
+    picture = decode_picture(path)
+    assert (
+        picture.not_numbers == 3 * len(spoilt) and float(picture.numbers.max()) == 3.0 and float(picture.numbers.min()) == -5.0
+    )
+    assert picture.numbers[5, : len(spoilt), 0].tolist() == [0.0, 1.0, 0.0, 1.0, 0.0, 1.0]
+    status, told, _ = call(capfd, "proof", path, "--to", "srgb", "--json")  # JSON knows no NaN
+    assert status == 0 and json.loads(json.dumps(told, allow_nan=False)) == told
+    for verb, name in (("convert", "c.tif"), ("convert", "c.png"), ("convert", "c.jpg"), ("ease", "e.tif")):
+        status, out, err = call(capfd, verb, path, "--to", "srgb", "--out", tmp_path / name)
+        assert status == 0 and "nan" not in out + err and f"{picture.not_numbers} samples" in out + err
+        assert np.all(np.isfinite(decode_picture(tmp_path / name).numbers))

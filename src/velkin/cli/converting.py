@@ -59,7 +59,7 @@ def convert(arguments: argparse.Namespace) -> int:
     wish = CopyWish(arguments.out, arguments.bits, not arguments.no_dither, arguments.quality, page, arguments.replace)
     done = write_copy(arguments.file, start, (step,), wish)
     if done.not_numbers:
-        say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers or infinite and were set to 0 or 1")
+        say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers, or beyond 65504, and were set to 0 or 1")
     if done.merged:
         say(f"{arguments.file.name}: its transparent parts were laid over white, because {arguments.out.suffix} holds none")
     clipped: dict[str, Any] = {}

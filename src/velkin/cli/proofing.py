@@ -85,7 +85,7 @@ def ease(arguments: argparse.Namespace) -> int:
     wish = CopyWish(arguments.out, page=page, quality=arguments.quality, replace=arguments.replace)
     done = write_eased(arguments.file, start, to, full_strength(arguments.strength), wish)
     if done.not_numbers:
-        say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers or infinite and were set to 0 or 1")
+        say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers, or beyond 65504, and were set to 0 or 1")
     before, after = done.before.share, done.after.share
     if arguments.json:
         print_json({"before": before, "after": after, "delta_e": {"mean": done.mean_change}, "out": str(done.out)})

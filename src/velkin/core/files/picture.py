@@ -36,6 +36,8 @@ _UPRIGHT = {
 
 #: What a channel beside the colours may be, as TIFF 6.0 numbers it.
 _OTHER, _MULTIPLIED, _SEPARATE = 0, 1, 2
+#: The largest sample that is taken for light: what a 16-bit float holds. Beyond it sums overflow and figures end as no numbers.
+_LARGEST = 65504.0
 
 
 @dataclass(frozen=True)
@@ -52,7 +54,7 @@ class Picture:
     model : str
         ``rgb``, ``gray``, ``cmyk`` or ``lab``.
     not_numbers : int
-        Floating-point samples that were infinite or no number at all, and were set to 0 (infinite ones to 1).
+        Floating-point samples that were no number at all, infinite or beyond 65504 either way, and were set to 0 (those above to 1).
     clear : bool
         Whether alpha says how much of each pixel covers what lies below; a channel of another meaning, such as a saved
         selection, is only carried.
@@ -196,9 +198,11 @@ def _in_dtype(numbers: NDArray[Any]) -> tuple[NDArray[Any], int]:
         return (numbers >> np.uint32(16)).astype(np.uint16), 0
     if kind.kind != "f":
         raise ValueError(f"samples of the kind {kind} are not read")
-    floats = numbers.astype(np.float32)
-    bad = int(floats.size - np.count_nonzero(np.isfinite(floats)))
-    return (np.nan_to_num(floats, nan=0.0, posinf=1.0, neginf=0.0) if bad else floats), bad
+    with np.errstate(over="ignore"):  # a 64-bit sample that 32 bits cannot hold is one of those set here
+        floats = numbers.astype(np.float32)
+    good = np.abs(floats) <= _LARGEST
+    bad = int(floats.size - np.count_nonzero(good))
+    return (np.where(good, floats, (floats > 0).astype(np.float32)) if bad else floats), bad
 
 
 def extra_of(page: tifffile.TiffPage) -> int:
