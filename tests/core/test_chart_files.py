@@ -1,6 +1,7 @@
 """Chart definitions from CGATS, CSV and JSON, good and bad."""
 
 import dataclasses
+import json
 
 import numpy as np
 import pytest
@@ -20,6 +21,12 @@ LABS = [(20 + 3 * i, 10 - i, i - 12) for i in range(24)]
 
 def cgats(fields: str, rows: list[str], head: str = "") -> str:
     return f"CGATS.17\n{head}\nBEGIN_DATA_FORMAT\n{fields}\nEND_DATA_FORMAT\nBEGIN_DATA\n" + "\n".join(rows) + "\nEND_DATA\n"
+
+
+def spectral(start: object, step: object, count: object) -> str:
+    patches = [{"id": i, "reflectance": [0.1, 0.2, 0.3]} for i in ("A1", "A2", "B1", "B2")]
+    sampling = {"start": start, "step": step, "count": count}
+    return json.dumps({"rows": 2, "columns": 2, "patches": patches, "wavelengths": sampling})
 
 
 def lab_file(tmp_path, names, head="", name="chart.txt"):
@@ -106,6 +113,13 @@ def test_xyz_of_another_white_is_adapted_and_spectra_in_per_cent_are_known(tmp_p
         ('{"rows": 2}', "lacks 'patches'"),
         ('{"rows": 2, "columns": 2, "patches": [{}, {}, {}, {}]}', "lacks 'id'"),
         ("{", "no JSON"),
+        ('{"a":' * 100_000, "no JSON"),
+        ('{"rows": ' + "9" * 5000 + "}", "no JSON"),
+        ('{"rows": 2, "columns": 1e400, "patches": []}', "not as it should be"),
+        (spectral(0.0, 10, 3), "a start and a step above 0"),
+        (spectral(400, 10, 10**12), "a count of 2 to 10000"),
+        (spectral("x", 10, 3), "not as it should be"),
+        (spectral(400, 10, 5), "5 finite reflectances"),
         ("a\0b", "not text"),
     ],
 )  # fmt: skip

@@ -53,7 +53,7 @@ def from_text(text: str) -> AnyProfile:
         if data.get("format") != _KEPT:
             return profile_from_json(text)
         payload = base64.b64decode(data["data"], validate=True)
-    except (ValueError, KeyError, AttributeError, TypeError, binascii.Error) as error:
+    except (ValueError, KeyError, AttributeError, TypeError, RecursionError, binascii.Error) as error:
         raise BadProfile(f"the kept profile is damaged ({error})") from error
     return dng_from_bytes(payload) if data["kind"] == "dng" else icc_from_bytes(payload)
 

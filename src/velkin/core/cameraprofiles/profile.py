@@ -332,7 +332,7 @@ def profile_from_json(text: str) -> CameraProfile:
         )
     except BadProfile:
         raise
-    except (ValueError, KeyError, TypeError, AttributeError, RecursionError, IndexError, FitRefused) as error:
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError, IndexError, FitRefused) as error:
         raise BadProfile(f"the camera profile is damaged ({type(error).__name__}: {error})") from error
     return _checked(profile)
 

@@ -127,7 +127,7 @@ class Shelf:
         try:
             data = json.loads((self.folder / _INDEX).read_text(encoding="utf-8"))
             return {str(k): Kept(bool(v["on"]), str(v["name"]), str(v["notes"])) for k, v in data.items()}
-        except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
             return {}
 
     # ---- asking -----------------------------------------------------------------------------------------------

@@ -257,13 +257,13 @@ def chart_from_json(text: str, path: Path) -> Chart:
     """
     try:
         data: Any = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:
         raise BadChart(f"this is no JSON ({error})", path) from error
     try:
         return _chart_of(data, path)
     except KeyError as error:
         raise BadChart(f"the chart definition lacks {error}", path) from error
-    except (TypeError, ValueError, AttributeError) as error:
+    except (TypeError, ValueError, AttributeError, OverflowError) as error:
         raise BadChart(f"the chart definition is not as it should be ({error})", path) from error
 
 
@@ -283,7 +283,10 @@ def _chart_of(data: Any, path: Path) -> Chart:
     reflectances = colours = None
     if "reflectance" in patches[0]:
         sampling = data["wavelengths"]
-        nm = float(sampling["start"]) + float(sampling["step"]) * np.arange(int(sampling["count"]))
+        start, step, count = float(sampling["start"]), float(sampling["step"]), int(sampling["count"])
+        if not (0 < start < 1e5 and 0 < step < 1e3 and 2 <= count <= 10_000):
+            raise BadChart("wavelengths need a start and a step above 0, in nanometres, and a count of 2 to 10000", path)
+        nm = start + step * np.arange(count)
         reflectances = np.empty((len(patches), len(WAVELENGTHS)))
         for i, p in enumerate(patches):
             values = np.array(p["reflectance"], dtype=np.float64)

@@ -87,7 +87,7 @@ def from_file(path: Path) -> list[tuple[Destination, Space | None]]:
         return found
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror or error})", path) from error
-    except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
         raise UnreadableFile("it holds no destinations of Velkin's, or is damaged", path) from error
     except NotSupported:
         raise
