@@ -76,16 +76,25 @@ def _csv_table(text: str, path: Path) -> cgats.Table:
         raise BadChart("this is no chart definition: no line holds anything", path)
     first = lines[0][1]
     delimiter = max("\t;,", key=first.count)
-    parsed = list(csv.reader([line for _, line in lines], delimiter=delimiter))
-    fields = tuple(f.strip().upper() for f in parsed[0])
+    reader, begun, parsed = csv.reader([line for _, line in lines], delimiter=delimiter), 0, []
+    try:
+        for row in reader:  # a field in quotes may go over several lines; the row is called by its first
+            parsed.append((lines[begun][0], row))
+            begun = reader.line_num
+    except csv.Error as error:
+        raise BadChart(f"line {lines[min(begun, len(lines) - 1)][0]}: this is no row of values ({error})", path) from error
+    (first_number, names), *rest = parsed
+    fields = tuple(f.strip().upper() for f in names)
     if len(fields) < 2:
-        raise BadChart(f"line {lines[0][0]}: a first line with the names of the columns is needed, such as name, L, a, b", path)
+        raise BadChart(
+            f"line {first_number}: a first line with the names of the columns is needed, such as name, L, a, b", path
+        )
     rows = []
-    for (number, _), row in zip(lines[1:], parsed[1:], strict=True):
+    for number, row in rest:
         if len(row) != len(fields):
             raise BadChart(f"line {number}: {len(row)} values where the first line names {len(fields)} columns", path)
         rows.append(tuple(v.strip().replace(",", ".") if delimiter != "," else v.strip() for v in row))
-    return cgats.Table({}, fields, tuple(rows), tuple(n for n, _ in lines[1:]))
+    return cgats.Table({}, fields, tuple(rows), tuple(n for n, _ in rest))
 
 
 def _column(table: cgats.Table, *names: str) -> int | None:

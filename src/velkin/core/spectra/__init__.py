@@ -126,7 +126,7 @@ def _light_from_csv(path: Path) -> Illuminant:
         rows = list(csv.reader(path.read_text(encoding="utf-8-sig").splitlines()))
     except OSError as error:
         raise NotSupported(f"{path.name} is neither a light's name, nor a temperature, nor a readable CSV", path) from error
-    except UnicodeDecodeError as error:
+    except (UnicodeDecodeError, csv.Error) as error:
         raise UnreadableFile("not a text file of wavelength and power", path) from error
     pairs = []
     for number, row in enumerate(rows, start=1):
@@ -140,6 +140,6 @@ def _light_from_csv(path: Path) -> Illuminant:
     if len(pairs) < 5:
         raise UnreadableFile("fewer than 5 lines of wavelength and power", path)
     nm, power = np.array(sorted(pairs)).T
-    if not np.all(np.isfinite(power)) or np.any(power < 0) or np.any(np.diff(nm) <= 0) or power.sum() <= 0:
-        raise UnreadableFile("power must be finite and not negative, each wavelength once", path)
+    if not np.all(np.isfinite((nm, power))) or np.any(power < 0) or np.any(np.diff(nm) <= 0) or power.sum() <= 0:
+        raise UnreadableFile("wavelengths and power must be finite, power not negative, each wavelength once", path)
     return Illuminant(path.stem, np.interp(WAVELENGTHS, nm, power))
