@@ -21,7 +21,7 @@ def open_shoot(window, path) -> bool:
 
 def close(window) -> None:
     """Close the window; what a test left running is cancelled, so that nothing is asked."""
-    window.model.places.back()
+    window.model.places.end()
     for bench in window.benches.asides():
         bench.end_it()
     window.jobs.handoff.cancel()

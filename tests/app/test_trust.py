@@ -2,13 +2,14 @@
 
 import os
 import re
+import shutil
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, QSettings, Qt
-from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton, QWidget
 
 from tests.app.doing import answered, close, open_shoot
 from tests.app.test_whole_job import click_frame
@@ -198,6 +199,52 @@ def test_what_was_typed_is_not_lost_by_esc_without_asking(qtbot, window):
     with answered("Go back without it", asked):
         qtbot.keyClick(room.name, K.Key_Escape)
     assert window.model.places.at_picture
+
+
+def test_what_was_typed_is_not_lost_by_another_stop_or_another_shoot_without_asking(qtbot, window, demo_shoot, tmp_path, ids):
+    window.model.select(ids["north-0412"])
+    window.actions_.camera.edit_chart()
+    room = window.navigator.room
+    qtbot.keyClicks(room.name, "x")
+    asked = []
+    stop = window.path_bar.buttons["proof"]
+    before = window.model.stop
+    with answered("Stay here", asked):
+        qtbot.mouseClick(stop, LEFT)
+    assert window.navigator.room is room and window.model.stop == before and len(asked) == 1
+    with answered("Go back without it", asked):
+        qtbot.mouseClick(stop, LEFT)
+    assert window.model.places.at_picture and window.model.stop == "proof" and len(asked) == 2
+    window.actions_.space.custom_space()
+    bench = window.benches.asides()[0]
+    bench.name.setFocus()
+    qtbot.keyClicks(bench.name, "mine")
+    window.model.shoot.backup()
+    other = tmp_path / "other.velkin"
+    shutil.copy(demo_shoot, other)
+    asked.clear()
+    for leaving in (
+        lambda: window.actions_.dropped.take([other]),
+        window.actions_.shoot.close,
+        window.jobs.shoots.restore,
+    ):
+        with answered("Stay here", asked):
+            leaving()
+        assert window.benches.asides() == [bench] and window.model.shoot.path != other
+    assert asked == ["The space would be lost."] * 3
+    with answered("Give it up", asked):
+        assert open_shoot(window, other)
+    assert window.benches.asides() == [] and window.model.shoot.path == other
+
+
+def test_a_chart_whose_saving_was_called_off_is_still_to_be_saved(qtbot, window, monkeypatch):
+    window.actions_.camera.edit_chart()
+    room = window.navigator.room
+    qtbot.keyClicks(room.name, "x")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: ("", ""))
+    save = next(b for b in room.findChildren(QPushButton) if b.text().startswith("Save as"))
+    qtbot.mouseClick(save, LEFT)
+    assert room.unsaved() == "What was changed in this definition"
 
 
 def test_no_menu_has_two_commands_with_one_mnemonic(window):

@@ -10,12 +10,13 @@ from importlib import import_module
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFrame, QPushButton, QScrollArea, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QWidget
 
 from velkin.app.context import Context
 from velkin.app.model.changes import Change
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
+from velkin.app.widgets.parts import clicks_leave_the_keys
 
 #: The module of each room, and its class in it; loaded when it is first entered, or ahead of that.
 ROOMS: dict[Page, tuple[str, str]] = {
@@ -54,8 +55,9 @@ class Navigator(QObject):
         self._focus = focus
         self.stack = QStackedWidget()
         self.stack.addWidget(picture)
-        self._rooms: dict[Page, Room] = {}
+        self._rooms: dict[Page, _Holder] = {}
         self._place = Place()
+        context.model.places.may_leave = self.may_leave
         context.model.places.changed.connect(self._go)
         context.model.selection_changed.connect(self._selected)
         context.model.changed.connect(self._changed)
@@ -63,22 +65,22 @@ class Navigator(QObject):
     @property
     def room(self) -> Room | None:
         """The room that is open; None at the picture."""
-        return self._rooms.get(self._place.page)
+        holder = self._rooms.get(self._place.page)
+        return None if holder is None else holder.room
+
+    def may_leave(self) -> bool:
+        """Whether the room that is open may be left; it asks where typed work would be lost."""
+        return self.room is None or self.room.may_leave()
 
     def made(self, page: Page) -> Room:
         """A room, made where it was not entered yet."""
         if page not in self._rooms:
-            room = self._rooms[page] = _class_of(page)(self._context)  # type: ignore[call-arg]
-            self.stack.addWidget(_Holder(room))
-            for each in room.findChildren(QPushButton):
-                each.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys where they are
+            room = _class_of(page)(self._context)  # type: ignore[call-arg]
+            holder = self._rooms[page] = _Holder(room)
+            self.stack.addWidget(holder)
+            clicks_leave_the_keys(room)
             self.room_made.emit(room)
-        return self._rooms[page]
-
-    def _holder(self, room: Room) -> QWidget | None:
-        return next(
-            (h for n in range(self.stack.count()) if (h := self.stack.widget(n)) is not None and h.isAncestorOf(room)), None
-        )
+        return self._rooms[page].room
 
     def _go(self, place: Place) -> None:
         before = self.room
@@ -88,7 +90,7 @@ class Navigator(QObject):
             self._focus.setFocus()
         else:
             room = self.made(place.page)
-            self.stack.setCurrentWidget(self._holder(room))
+            self.stack.setCurrentWidget(self._rooms[place.page])
             room.enter(place)
         if before is not None and before is not self.room:
             before.left_behind()
@@ -102,11 +104,11 @@ class Navigator(QObject):
         if room is not None and frame is not None and room.takes(frame):
             self._model.places.go(place.page, frame)
         else:
-            self._model.places.back()
+            self._model.places.end()
 
     def _changed(self, change: Change) -> None:
         if self._place.frame is not None and self._place.frame in change.gone:
-            self._model.places.back()
+            self._model.places.end()
 
 
 class _Holder(QScrollArea):
@@ -114,7 +116,7 @@ class _Holder(QScrollArea):
 
     def __init__(self, room: Room) -> None:
         super().__init__()
-        self._room = room
+        self.room = room
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -122,5 +124,5 @@ class _Holder(QScrollArea):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """The room is told first how much there is."""
-        self._room.fit_into(self.width())
+        self.room.fit_into(self.width())
         super().resizeEvent(event)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QLocale, QPoint, QRect, QSettings, Qt, QTime
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
-from PyQt6.QtWidgets import QMainWindow, QMenuBar, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMainWindow, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
 from velkin.app.actions.actions import Actions
 from velkin.app.actions.closing import may_close
@@ -31,7 +31,7 @@ from velkin.app.widgets.chrome import Line, TopBar
 from velkin.app.widgets.frame_view import FrameView
 from velkin.app.widgets.frames_panel import FramesPanel
 from velkin.app.widgets.message_strip import MessageStrip
-from velkin.app.widgets.parts import WIDTH
+from velkin.app.widgets.parts import WIDTH, clicks_leave_the_keys
 from velkin.app.widgets.path_bar import PathBar
 from velkin.app.widgets.scope import Scope
 from velkin.app.widgets.status_line import Running, StatusLine
@@ -107,15 +107,13 @@ class Window(QMainWindow):
         self.messages = MessageStrip(self.model.messages, central, self._seen, self.view, self.navigator.stack)
         self.model.places.changed.connect(lambda _: self.messages.place())
         self.setMinimumSize(850, 520)
-        for stop in self.path_bar.buttons.values():
-            stop.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        for button in central.findChildren(QPushButton):
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys with the picture
+        clicks_leave_the_keys(central)
 
     def _connect(self) -> None:
         m, jobs = self.model, self.jobs
         m.opened.connect(self._opened)
         m.changed.connect(lambda _: self._name())
+        jobs.shoots.may_leave = lambda: self.navigator.may_leave() and self.benches.may_leave()
         self.navigator.room_made.connect(self.actions_.serve)
         self.path_bar.chosen.connect(self.actions_.open_stop)
         self.flow.pointed_changed.connect(self.status.show_numbers)
@@ -233,8 +231,7 @@ class Window(QMainWindow):
         """Close cleanly: a running hand-off ends after the files that were begun, and can be resumed later."""
         if event is None:
             return
-        room = self.navigator.room
-        if not may_close(self.jobs, [*([] if room is None else [room]), *self.benches.asides()], self):
+        if not may_close(self.jobs, self):
             event.ignore()
             return
         self.appearance.remember()

@@ -52,8 +52,7 @@ class Actions:
 
     def open_stop(self, stop: str) -> None:
         """Open a stop's bench, from wherever one is."""
-        self._model.places.back()
-        self._model.open_stop(stop)
+        self._model.open_bench(stop)
 
     def _measured_light(self, room: Any) -> None:
         """The fit report asks for a light's measured spectrum."""
@@ -73,7 +72,7 @@ class Actions:
             room.other_file_wanted.connect(self.chart.open_file)
         elif room.page is Page.CHART_EDITOR:
             room.file_wanted.connect(self.chart.open_file)
-            room.save_wanted.connect(self.chart.save)
+            room.save_wanted.connect(lambda chart: room.saved() if self.chart.save(chart) else None)
         elif room.page is Page.FIT:
             room.csv_wanted.connect(self.profile.save_table)
             room.export_wanted.connect(self.profile.export)

@@ -30,9 +30,9 @@ class CameraActions:
         if not frame.is_raw:
             self._model.say("This is a finished picture: Chart ▸ Fit on a finished picture… reads the chart in it.")
             return
-        self._model.open_stop("camera")
-        self._model.show_before(False)
-        self._model.places.go(Page.CHART, frame.id)
+        if self._model.places.go(Page.CHART, frame.id):
+            self._model.open_stop("camera")
+            self._model.show_before(False)
 
     def edit_chart(self) -> None:
         """Open the chart editor on the chart that was read in the frame at hand."""

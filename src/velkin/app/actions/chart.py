@@ -55,18 +55,19 @@ class ChartActions:
         if self._jobs.command(lambda shoot: shoot.keep_chart(chart)):
             self._opened(chart)
 
-    def save(self, chart: Chart) -> None:
-        """Ask where to write a chart definition."""
+    def save(self, chart: Chart) -> bool:
+        """Ask where to write a chart definition; whether it was written."""
         kinds = "Velkin chart (*.json);;CGATS text (*.txt);;Table (*.csv)"
         out = self._dialogs.save_file("Save the chart", f"{chart.id}.json", kinds)
         if out is None:
-            return
+            return False
         try:
             write_whole(out, save_text(chart, out).encode(), True)
         except VelkinError as error:
             self._model.report(error)
-        else:
-            self._model.say(f"{out.name} was written.")
+            return False
+        self._model.say(f"{out.name} was written.")
+        return True
 
     def print_chart(self) -> None:
         """Ask which chart to print and where its files go."""

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
-from velkin.app.benches.aside import Aside
 from velkin.app.jobs.jobs import Jobs
-from velkin.app.rooms.room import Room
 from velkin.app.words import count
 
 
-def may_close(jobs: Jobs, pages: list[Room | Aside], parent: QWidget) -> bool:
-    """Whether the window may be closed now, with these pages open."""
-    if not all(page.may_leave() for page in pages):
+def may_close(jobs: Jobs, parent: QWidget) -> bool:
+    """Whether the window may be closed now."""
+    if not jobs.shoots.may_leave():
         return False
     if not jobs.handoff.running:
         return True

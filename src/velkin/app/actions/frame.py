@@ -38,10 +38,9 @@ class FrameActions:
         if not held:
             self._model.say("Nothing is held: no frame waits for a decision.")
             return
-        order = held if self._model.current not in held else held[held.index(self._model.current) + 1 :] + held
-        self._model.select(order[0])
-        self._model.places.back()
-        self._model.open_stop("source")
+        if self._model.open_bench("source"):
+            order = held if self._model.current not in held else held[held.index(self._model.current) + 1 :] + held
+            self._model.select(order[0])
 
     # ---- lights -----------------------------------------------------------------------------------------------
 

@@ -19,14 +19,9 @@ class HandoffActions:
         self._dialogs = dialogs
         self._bench = bench
 
-    def _open_bench(self) -> None:
-        self._model.places.back()
-        self._model.open_stop("handoff")
-
     def start(self) -> None:
         """Open the Hand-off bench and start."""
-        if self._model.shoot is not None:
-            self._open_bench()
+        if self._model.shoot is not None and self._model.open_bench("handoff"):
             self._bench.start()
 
     def destinations(self, about: str | Path = "") -> None:
@@ -59,7 +54,7 @@ class HandoffActions:
         if self._model.shoot is None:
             return
         handoff = self._jobs.handoff
-        self._open_bench()
+        self._model.open_bench("handoff")
         if handoff.interrupted() is not None:
             handoff.resume()
         elif any(not d.ok for d in handoff.results):

@@ -27,9 +27,7 @@ class Picking:
         frame = self._model.frame
         if frame is not None and not frame.is_raw:
             self._model.say("White balance is for raw frames; a pin with the target neutral shows how far a grey is off here.")
-        elif frame is not None:
-            self._model.places.back()
-            self._model.open_stop("camera")
+        elif frame is not None and self._model.open_bench("camera"):
             self._model.pick("" if self._model.picking == "neutral" else "neutral")
 
     def end(self) -> bool:

@@ -33,9 +33,8 @@ class ProfileActions:
     def report(self) -> None:
         """Open the fit report on the chart of this frame or of its light."""
         chart = chart_read(self._model)
-        if chart is not None:
+        if chart is not None and self._model.places.go(Page.FIT, chart):
             self._model.open_stop("camera")
-            self._model.places.go(Page.FIT, chart)
 
     def open_shelf(self) -> None:
         """Open the profile shelf."""

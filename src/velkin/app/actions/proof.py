@@ -21,10 +21,6 @@ class ProofActions:
         self._dialogs = dialogs
         self._easing = easing
 
-    def _open_bench(self) -> None:
-        self._model.places.back()
-        self._model.open_stop("proof")
-
     def toggle(self) -> None:
         """Show the picture at the destination, or as it is meant."""
         self._model.proof.show(not self._model.proof.shown)
@@ -35,14 +31,12 @@ class ProofActions:
 
     def least_change(self) -> None:
         """Look for the least change, on the Proof bench."""
-        if self._model.frame is not None:
-            self._open_bench()
+        if self._model.frame is not None and self._model.open_bench("proof"):
             self._easing.solve()
 
     def add_easing(self) -> None:
         """Choose a stage to add, on the Proof bench."""
-        if self._model.frame is not None:
-            self._open_bench()
+        if self._model.frame is not None and self._model.open_bench("proof"):
             self._easing.add.showMenu()
 
     def copy_easings(self) -> None:

@@ -55,8 +55,8 @@ class SpaceActions:
                 f"{frame.name} is known to be in {here}. Assign another space on the Working bench if that is wrong."
             )
             return
-        self._model.open_stop("source")
-        self._model.places.go(Page.TRY_ON, frame.id)
+        if self._model.places.go(Page.TRY_ON, frame.id):
+            self._model.open_stop("source")
 
     def try_profile(self) -> None:
         """Add an ICC file to the try-on sheet."""
@@ -151,10 +151,8 @@ class SpaceActions:
     def begin(self, verb: int) -> None:
         """Open the Working bench on assigning (1) or converting (2)."""
         frame = self._model.frame
-        if frame is None:
+        if frame is None or not self._model.open_bench("working"):
             return
-        self._model.places.back()
-        self._model.open_stop("working")
         if verb == 2 and not self._model.state.path(frame.id).known:
             self._model.report("Nothing says what its numbers mean; assign a space on the Source bench first.")
             return

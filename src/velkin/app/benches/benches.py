@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QPushButton, QStackedWidget
+from PyQt6.QtCore import QSize
+from PyQt6.QtWidgets import QStackedWidget
 
 from velkin.app.benches.aside import Aside
 from velkin.app.benches.camera import CameraBench
@@ -14,7 +14,7 @@ from velkin.app.benches.source import SourceBench
 from velkin.app.benches.start import StartBench
 from velkin.app.benches.working import WorkingBench
 from velkin.app.context import Context
-from velkin.app.widgets.parts import WIDTH, Bench
+from velkin.app.widgets.parts import WIDTH, Bench, clicks_leave_the_keys
 
 
 class Benches(QStackedWidget):
@@ -56,6 +56,10 @@ class Benches(QStackedWidget):
         """What is being made."""
         return list(self._asides.values())
 
+    def may_leave(self) -> bool:
+        """Whether what is being made may be given up; each bench asks where work would be lost."""
+        return all(bench.may_leave() for bench in self.asides())
+
     def put_aside(self, bench: Aside) -> None:
         """Show a bench on which something is made in the place of its stop's own; one that is there already gives way if it may."""
         there = self._asides.get(bench.stop)
@@ -67,11 +71,9 @@ class Benches(QStackedWidget):
                 return
         self._asides[bench.stop] = bench
         self.addWidget(bench)
-        for each in bench.findChildren(QPushButton):
-            each.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys where they are
+        clicks_leave_the_keys(bench)
         bench.ended.connect(lambda: self._drop(bench.stop))
-        self._model.places.back()
-        self._model.open_stop(bench.stop)
+        self._model.open_bench(bench.stop)
         self._follow()
         bench.scroller.setFocus()
         bench.focusNextChild()

@@ -42,6 +42,8 @@ class Shoots(Work):
         super().__init__(ground)
         self._handoff = handoff
         self._hold: Hold | None = None
+        #: Whether the open shoot may be left; the window asks where typed work would be lost.
+        self.may_leave: Callable[[], bool] = lambda: True
         self._backup_due = QTimer(self)
         self._backup_due.setInterval(_BACKUP_MINUTES * 60 * 1000)
         self._backup_due.timeout.connect(self.backup)
@@ -51,6 +53,9 @@ class Shoots(Work):
         """Open a shoot file; `done` is told whether it was, and the reason is shown where it was not."""
         if self._handoff.running:
             self._model.report("A hand-off is running; cancel it or wait for its end before opening another shoot.")
+            done(False)
+            return
+        if not self.may_leave():
             done(False)
             return
 
@@ -107,7 +112,7 @@ class Shoots(Work):
     def restore(self) -> None:
         """Put the backup copy in the place of the open shoot and open it; what is open is kept under another name."""
         shoot = self._model.shoot
-        if shoot is None or self._handoff.running or shoot.look_only:
+        if shoot is None or self._handoff.running or shoot.look_only or not self.may_leave():
             return
         path = shoot.path
         self._model.close()
@@ -157,6 +162,8 @@ class Shoots(Work):
             return
         if self._handoff.running:
             self._model.report("A hand-off is running; cancel it or wait for its end before closing the shoot.")
+            return
+        if not self.may_leave():
             return
         self._handoff.forget()
         self._finish()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -42,23 +43,41 @@ class Place:
 
 
 class Places(QObject):
-    """Where one is. Pages ask to go elsewhere here; the navigator shows what is wanted."""
+    """Where one is. Pages ask to go elsewhere here; the navigator shows what is wanted.
+
+    Attributes
+    ----------
+    now : Place
+    may_leave : callable
+        Whether the page that is open may be left; asks where typed work would be lost. The navigator answers it.
+    """
 
     changed = pyqtSignal(object)  # Place
 
     def __init__(self) -> None:
         super().__init__()
         self.now = Place()
+        self.may_leave: Callable[[], bool] = lambda: True
 
-    def go(self, page: Page, frame: int | None = None, about: object = None) -> None:
-        """Open a page; asked again for the same it begins anew."""
-        self.now = Place(page, frame, about)
-        self.changed.emit(self.now)
+    def go(self, page: Page, frame: int | None = None, about: object = None) -> bool:
+        """Open a page, and whether it was; asked again for the same it begins anew."""
+        if not self.may_leave():
+            return False
+        self._show(Place(page, frame, about))
+        return True
 
-    def back(self) -> None:
-        """Back to the picture."""
-        if self.now.page is not Page.PICTURE:
-            self.go(Page.PICTURE)
+    def back(self) -> bool:
+        """Back to the picture, and whether one is there."""
+        return self.at_picture or self.go(Page.PICTURE)
+
+    def end(self) -> None:
+        """Back to the picture without asking: what the open page is about is no more."""
+        if not self.at_picture:
+            self._show(Place())
+
+    def _show(self, place: Place) -> None:
+        self.now = place
+        self.changed.emit(place)
 
     @property
     def at_picture(self) -> bool:

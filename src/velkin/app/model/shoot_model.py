@@ -89,7 +89,7 @@ class ShootModel(QObject):
         self.proof.try_easings(None)
         self._seen, self.changed_at = shoot.state, None
         self.messages.clear()
-        self.places.back()
+        self.places.end()
         self.opened.emit()
         self.changed.emit(WHOLE)
 
@@ -99,7 +99,7 @@ class ShootModel(QObject):
             self.shoot.close()
             self.shoot, self._seen, self.current, self.selected = None, None, None, ()
             self.messages.clear()
-            self.places.back()
+            self.places.end()
             self.opened.emit()
             self.changed.emit(WHOLE)
 
@@ -276,8 +276,15 @@ class ShootModel(QObject):
         if order and self.current in order:
             self.select(order[max(0, min(len(order) - 1, order.index(self.current) + by))])
 
+    def open_bench(self, stop: str) -> bool:
+        """Open a stop's bench from wherever one is, and whether it was: a room with typed work asks before it is left."""
+        if not self.places.back():
+            return False
+        self.open_stop(stop)
+        return True
+
     def open_stop(self, stop: str) -> None:
-        """Open a stop's bench."""
+        """Have a stop's bench beside the picture."""
         if stop != self.stop:
             self.stop = stop
             self.try_entries(())

@@ -339,7 +339,10 @@ class ChartEditor(Room):
         chart = self._identified()
         if chart is not None:
             self.save_wanted.emit(chart)
-            self._begun = self.chart
+
+    def saved(self) -> None:
+        """The definition was written as a file; nothing would be lost now."""
+        self._begun = self.chart
 
 
 def _resized(chart: Chart, columns: int, rows: int) -> Chart:

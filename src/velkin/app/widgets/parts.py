@@ -175,6 +175,12 @@ def button(text: str, action: Callable[[], object], primary: bool = False, tip: 
     return result
 
 
+def clicks_leave_the_keys(page: QWidget) -> None:
+    """Have a page's buttons take the focus by Tab alone, so that a click leaves the keys where they are."""
+    for each in page.findChildren(QPushButton):
+        each.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+
 def keep_room(widget: QWidget) -> QWidget:
     """Keep a widget's place while it is hidden, so that nothing beside it moves."""
     policy = widget.sizePolicy()

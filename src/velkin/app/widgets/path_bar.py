@@ -25,7 +25,7 @@ class StopButton(Checkable, QAbstractButton):
         self._caption, self._number = "Hand-off" if key == "handoff" else key.capitalize(), number
         self._last = number == len(STOPS)
         self.be_reachable()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys with the picture
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.clear()
 
