@@ -7,7 +7,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image, ImageCms
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import QApplication, QScrollArea
 
 from velkin.app.jobs.handoff import Ended
 from velkin.app.main import settle
@@ -19,6 +21,7 @@ from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import SRGB
 from velkin.core.spectra import Illuminant
+from velkin.sim.crowd import make_crowd
 from velkin.sim.madderfold import chart_corners, light_of
 
 LEFT = Qt.MouseButton.LeftButton
@@ -29,6 +32,8 @@ def ids_of(window):
 
 
 def click(qtbot, widget, at: QPoint | None = None):
+    """Click what is seen and can act."""
+    qtbot.waitUntil(lambda: widget.isVisible() and widget.isEnabled(), timeout=60000)
     qtbot.mouseClick(widget, LEFT, pos=at or widget.rect().center())
 
 
@@ -60,6 +65,7 @@ def assert_right_colours(path: Path, light: str):
 def read_fit_give_by_mouse(qtbot, window, chart_frame):
     room = window.navigator.made(Page.CHART)
     click_frame(qtbot, window, chart_frame)
+    click(qtbot, window.path_bar.buttons["camera"])
     click(qtbot, window.benches.camera._read)
     qtbot.waitUntil(lambda: room.kept is not None and room.view.has_picture, timeout=60000)
     assert window.navigator.room is room
@@ -67,7 +73,43 @@ def read_fit_give_by_mouse(qtbot, window, chart_frame):
     qtbot.waitUntil(lambda: room.profile is not None, timeout=60000)
     assert room.bench.table.item(0, 3).text()
     click(qtbot, room.bench.give_button)
-    assert window.navigator.room is not room
+    assert window.model.places.at_picture
+
+
+def level(qtbot, window, frame):
+    """Give a frame the chart's own lightness, so that the written patches can be compared with the reference."""
+    click_frame(qtbot, window, frame)
+    click(qtbot, window.benches.camera._level)
+    assert window.model.frame.exposure != 0
+
+
+def click_mark(qtbot, choice):
+    """Click the mark of a tick or a choice, as far down in its bench as it may be."""
+    qtbot.waitUntil(choice.isVisible, timeout=60000)
+    scroller = next(p for p in parents(choice) if isinstance(p, QScrollArea))
+    scroller.ensureWidgetVisible(choice)
+    qtbot.mouseClick(choice, LEFT, pos=QPoint(8, 10))
+
+
+def parents(widget):
+    while (widget := widget.parentWidget()) is not None:
+        yield widget
+
+
+def open_hand_off(qtbot, window):
+    click(qtbot, window.path_bar.buttons["handoff"])
+    assert window.benches.currentWidget() is window.benches.handoff
+    return window.benches.handoff
+
+
+def drop(window, folder):
+    """Drop a folder on the picture."""
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(folder))])
+    at, copying = QPointF(window.view.rect().center()), Qt.DropAction.CopyAction
+    for kind in (QDragEnterEvent, QDropEvent):
+        where = at.toPoint() if kind is QDragEnterEvent else at
+        QApplication.sendEvent(window, kind(where, copying, data, LEFT, Qt.KeyboardModifier.NoModifier))
 
 
 def test_by_mouse(qtbot, window, tmp_path):
@@ -77,12 +119,9 @@ def test_by_mouse(qtbot, window, tmp_path):
         members = state.light_of(ids_of(window)[frame]).frames
         assert all(state.frames[f].profile is not None for f in members), light
         assert state.profiles[state.frames[members[0]].profile].figures.mean <= 1.3
-        # the chart's own lightness, so that the written patches can be compared with the reference
-        click_frame(qtbot, window, frame)
-        click(qtbot, window.benches.camera._level)
-    click(qtbot, window.path_bar.buttons["handoff"])
-    bench = window.benches.handoff
-    qtbot.mouseClick(bench._all, LEFT, pos=QPoint(8, 10))
+        level(qtbot, window, frame)
+    bench = open_hand_off(qtbot, window)
+    click_mark(qtbot, bench._all)
     assert bench._all.isChecked()
     assert bench.run_button.text() == "Hand off 12 frames"
     with qtbot.waitSignal(window.jobs.handoff.ended, timeout=120000) as ended:
@@ -94,6 +133,52 @@ def test_by_mouse(qtbot, window, tmp_path):
         assert_right_colours(written[0].parent / f"{frame}.jpg", light)
     assert window.path_bar.buttons["handoff"].stop().detail.endswith("checked")
     assert bench._results.count() == 12
+
+
+def test_by_mouse_while_files_come_in_and_others_are_written(qtbot, window, tmp_path):
+    """The same job under a card of 120 files that comes in and a hand-off to two destinations: it waits for neither, each ends
+    well, and what is handed off afterwards has the colours that were fitted meanwhile."""
+    frames = ids_of(window)
+    card = make_crowd(tmp_path / "card", 120, lights=2)[0].parent
+    bench = open_hand_off(qtbot, window)
+    other = next(i for i, tick in bench.ticks.items() if not tick.isChecked())
+    click_mark(qtbot, bench.ticks[other])
+    assert sum(t.isChecked() for t in bench.ticks.values()) == 2
+    assert bench.run_button.text() == "Hand off 8 frames to 2 destinations"
+    click(qtbot, bench.run_button)
+    qtbot.waitUntil(lambda: window.jobs.handoff.running, timeout=60000)
+    drop(window, card)
+    qtbot.waitUntil(lambda: len(window.lanes.shown()) >= 2, timeout=60000)
+
+    read_fit_give_by_mouse(qtbot, window, "north-0401")
+    assert window.jobs.handoff.running, "the chart was read, fitted and given while files were written"
+    level(qtbot, window, "north-0401")
+    click_frame(qtbot, window, "north-0412")
+    click(qtbot, window.path_bar.buttons["proof"])
+    easing = window.benches.proof.easing
+    window.benches.proof.scroller.ensureWidgetVisible(easing.least)
+    click(qtbot, easing.least)
+    qtbot.waitUntil(easing.use_found.isVisible, timeout=60000)
+    window.benches.proof.scroller.ensureWidgetVisible(easing.use_found)
+    click(qtbot, easing.use_found)
+    assert window.model.easings()
+
+    qtbot.waitUntil(lambda: not window.jobs.handoff.running, timeout=120000)
+    assert [d.ok for d in window.jobs.handoff.results] == [True] * 16
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 132, timeout=120000)
+    qtbot.waitUntil(lambda: not window.lanes.shown(), timeout=120000)
+    state = window.model.state
+    assert all(state.frames[f].profile is not None for f in state.light_of(frames["north-0401"]).frames)
+    click_frame(qtbot, window, "north-0401")
+    bench = open_hand_off(qtbot, window)
+    click_mark(qtbot, bench.ticks[other])
+    click_mark(qtbot, bench._chosen)
+    qtbot.waitUntil(lambda: window.jobs.handoff.concerns is not None, timeout=60000)
+    assert bench.run_button.text() == "Hand off 1 frame"
+    with qtbot.waitSignal(window.jobs.handoff.ended, timeout=120000) as ended:
+        click(qtbot, bench.run_button)
+    assert ended.args == [Ended(1, 0, False)]
+    assert_right_colours(window.model.shoot.path.parent / "web" / "north-0401.jpg", "north")
 
 
 def test_by_keyboard(qtbot, window):
