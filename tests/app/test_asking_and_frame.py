@@ -31,7 +31,8 @@ def test_a_new_shoot_is_made_where_it_was_asked_for(qtbot, monkeypatch, window, 
     assert window.top.title.text() == "Autumn"
     assert "Drop raw files or pictures here" in window.view.empty_text and not window.view.has_picture
     window.menu.by_name["New shoot…"].trigger()
-    assert "file of that name already" in window.model.messages.latest
+    qtbot.waitUntil(lambda: "file of that name already" in window.model.messages.latest, timeout=60000)
+    assert window.model.shoot.path == tmp_path / "Autumn.velkin"
 
 
 def test_a_shoot_is_opened_and_a_cancelled_dialog_changes_nothing(qtbot, monkeypatch, window, demo_shoot, tmp_path):

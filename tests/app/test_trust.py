@@ -5,6 +5,7 @@ import re
 import shutil
 import subprocess
 import sys
+import threading
 from pathlib import Path
 
 import pytest
@@ -14,10 +15,11 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton, QWid
 from tests.app.doing import answered, close, open_shoot
 from tests.app.test_whole_job import click_frame
 from velkin.app import theme, words
-from velkin.app.main import make_application, settle
+from velkin.app.main import look_ahead, make_application, settle
 from velkin.app.model.places import Page
 from velkin.app.widgets.focus_ring import WIDTH, _on_ink, _Ring
 from velkin.app.window import Window
+from velkin.core.errors import ShootError
 from velkin.core.shoot.hold import hold_path
 from velkin.core.shoot.shoot import Shoot
 
@@ -450,7 +452,7 @@ def test_rooms_fit_a_small_window_with_their_main_button_in_sight(qtbot, window,
         window.model.places.go(page, ids[frame])
         assert settle(window, 90)
         room = window.navigator.room
-        holder = window.navigator._holder(room)
+        holder = window.navigator.stack.currentWidget()
         qtbot.waitUntil(lambda holder=holder: holder.horizontalScrollBar().maximum() == 0, timeout=60000)
         for black in (b for b in room.findChildren(QPushButton) if b.property("primary") and b.isVisible()):
             seen = black.visibleRegion().boundingRect()
@@ -459,3 +461,33 @@ def test_rooms_fit_a_small_window_with_their_main_button_in_sight(qtbot, window,
     window.model.places.go(Page.CHART, ids["north-0401"])
     room = window.navigator.room
     qtbot.waitUntil(lambda: room.bench.mapTo(room, QPoint(0, 0)).y() == 0, timeout=60000)  # the bench beside the bar again
+
+
+def test_rooms_are_made_ahead_in_idle_moments_and_none_is_shown(qtbot, window, ids):
+    settle(window, 90)
+    window.model.places.go(Page.SHELF)
+    window.model.places.back()
+    shelf = window.navigator.made(Page.SHELF)
+    look_ahead(window)
+    qtbot.waitUntil(lambda: window.navigator.all_made, timeout=60000)
+    assert window.model.places.at_picture and window.navigator.stack.currentIndex() == 0
+    assert window.navigator.made(Page.SHELF) is shelf
+    qtbot.wait(200)
+    window.model.places.go(Page.CHART, ids["north-0401"])
+    room = window.navigator.room
+    qtbot.waitUntil(lambda: room.kept is not None and room.view.has_picture, timeout=60000)
+
+
+def test_what_a_command_changed_goes_onto_the_disk_aside(qtbot, window, ids, monkeypatch):
+    """The hand does not wait for the disk; a disk that refuses is told of."""
+    told = threading.Event()
+
+    def refuse(shoot):
+        told.wait(20)
+        raise ShootError("its last changes may not be on the disk (No space left on device)", shoot.path)
+
+    monkeypatch.setattr(Shoot, "settle", refuse)
+    window.jobs.camera.set_exposure((ids["north-0412"],), 0.5)
+    assert window.model.state.frames[ids["north-0412"]].exposure == 0.5
+    told.set()
+    qtbot.waitUntil(lambda: "may not be on the disk" in window.model.messages.latest, timeout=60000)

@@ -129,3 +129,27 @@ def test_sources_are_found_by_name_and_bytes_and_links_are_not_followed(path, ch
     assert next(iter(shoot.state.frames.values())).path == found[frame.id]
     assert shoot.undo_label() == "find 1 source again"
     shoot.close()
+
+
+def test_changes_are_brought_onto_the_disk_itself(path, monkeypatch):
+    """What is flushed is the log that holds the change; where it cannot be, that is said and nothing is lost."""
+    flushed = []
+    real = os.fsync
+    monkeypatch.setattr(os, "fsync", lambda fd: (flushed.append(os.readlink(f"/proc/self/fd/{fd}")), real(fd)))
+    shoot = Shoot.open(path)
+    shoot.rename_light(shoot.state.lights[0].id, "Window")
+    shoot.settle()
+    assert flushed == [f"{path}-wal"]
+
+    def full(fd):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(ShootError, match=r"may not be on the disk \(No space left"):
+        shoot.settle()
+    monkeypatch.undo()
+    shoot.close()
+    shoot.settle()  # closed meanwhile: all of it is in the file
+    again = Shoot.open(path)
+    assert [light.name for light in again.state.lights] == ["Window"]
+    again.close()

@@ -68,7 +68,7 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         window.jobs.demo.open()
     later = QTimer(window)
     later.setSingleShot(True)
-    later.timeout.connect(lambda: window.lanes.start(Lane.BACKGROUND, lambda job: load_ahead()))
+    later.timeout.connect(lambda: look_ahead(window))
     later.start(2000)  # the first picture comes before what later ones may need
     if screenshot is not None:
         window.resize(1280, 800)
@@ -82,8 +82,13 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
     return app.exec()
 
 
-def load_ahead() -> None:
-    """On a worker: have rooms and compiled loops ready before they are needed; the first time after an installation takes some seconds.
+def look_ahead(window: Window) -> None:
+    """Have ready what the hand may want next: modules and compiled loops on a worker, then the rooms, in idle moments."""
+    window.lanes.start(Lane.BACKGROUND, lambda job: _load(), lambda loaded: window.navigator.make_ahead())
+
+
+def _load() -> None:
+    """Load rooms and compiled loops; the first time after an installation takes some seconds.
 
     What is loaded stays for good and is taken out of the garbage collector's sight: it would look through all of it again and
     again, and everything stands still meanwhile.

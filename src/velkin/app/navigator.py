@@ -6,9 +6,10 @@ screen: a room that is about a frame moves with the selection where it can, and 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from importlib import import_module
 
-from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QWidget
 
@@ -30,6 +31,10 @@ ROOMS: dict[Page, tuple[str, str]] = {
     Page.DESTINATIONS: ("destinations_room", "DestinationsRoom"),
     Page.RECEIVERS: ("receivers_room", "ReceiversRoom"),
 }
+
+
+#: Milliseconds between two parts of what is made ahead, so that what the hand does comes between.
+_PAUSE = 60
 
 
 def load_rooms() -> None:
@@ -57,6 +62,8 @@ class Navigator(QObject):
         self.stack.addWidget(picture)
         self._rooms: dict[Page, _Holder] = {}
         self._place = Place()
+        self._ahead = QTimer(self)
+        self._ahead.setInterval(_PAUSE)
         context.model.places.may_leave = self.may_leave
         context.model.places.changed.connect(self._go)
         context.model.selection_changed.connect(self._selected)
@@ -81,6 +88,27 @@ class Navigator(QObject):
             clicks_leave_the_keys(room)
             self.room_made.emit(room)
         return self._rooms[page].room
+
+    @property
+    def all_made(self) -> bool:
+        """Whether every room is made."""
+        return len(self._rooms) == len(ROOMS)
+
+    def make_ahead(self) -> None:
+        """Make the rooms that were not entered yet, a part in each idle moment, so that entering one does not wait for it."""
+        parts = self._parts_ahead()
+        self._ahead.timeout.connect(lambda: None if next(parts, False) else self._ahead.stop())
+        self._ahead.start()
+
+    def _parts_ahead(self) -> Iterator[bool]:
+        for page in ROOMS:
+            if page not in self._rooms:
+                self.made(page)
+                yield True
+                if page is not self._place.page:
+                    self._rooms[page].resize(self.stack.size())
+                    self._rooms[page].grab()  # fonts, sizes and the first painting
+                yield True
 
     def _go(self, place: Place) -> None:
         before = self.room

@@ -31,14 +31,16 @@ class Camera(Work):
         """Keep a reading in the shoot."""
         self._command(lambda shoot: shoot.keep_reading(frame, kept))
 
-    def keep_profile(self, frame: int, profile: CameraProfile, name: str, whole_light: bool) -> None:
-        """Keep a fitted profile, on the shelf too, and give it to the frame's light, or to the frame alone; one undo."""
+    def keep_profile(self, frame: int, profile: CameraProfile, name: str, whole_light: bool) -> bool:
+        """Keep a fitted profile, on the shelf too, and give it to the frame's light, or to the frame alone; one undo. Whether it was."""
         light = self._model.state.light_of(frame)
         frames = light.frames if whole_light else (frame,)
         named = replace(profile, name=name.strip() or profile.name)
-        if self._command(lambda shoot: shoot.add_profile(named, frames, light.id if whole_light else None)):
-            self._shelf.add(named)
-            self._model.say(f"{named.name} was given, with its white balance, to {count(len(frames), 'frame')}.")
+        if not self._command(lambda shoot: shoot.add_profile(named, frames, light.id if whole_light else None)):
+            return False
+        self._shelf.add(named)
+        self._model.say(f"{named.name} was given, with its white balance, to {count(len(frames), 'frame')}.")
+        return True
 
     def give(self, plan: GivingPlan) -> None:
         """Carry out a giving plan, and say what was done."""

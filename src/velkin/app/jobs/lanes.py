@@ -34,6 +34,7 @@ class Lane(StrEnum):
     BACKGROUND = "background"  # looking through frames and folders
     IMPORT = "import"  # files coming in
     HANDOFF = "hand-off"
+    DISK = "disk"  # what was changed, onto the disk itself
     DEMO = "demo"  # the simulator
 
 

@@ -51,6 +51,15 @@ class Shoots(Work):
 
     def open(self, path: Path, done: Callable[[bool], None] = lambda opened: None) -> None:
         """Open a shoot file; `done` is told whether it was, and the reason is shown where it was not."""
+        self._open(path, Shoot.open, done)
+
+    def new(self, path: Path, done: Callable[[bool], None] = lambda opened: None) -> None:
+        """Make a shoot file and open it."""
+        if path.suffix != ".velkin":
+            path = path.with_name(path.name + ".velkin")
+        self._open(path, lambda file: Shoot.create(file, file.stem), done)
+
+    def _open(self, path: Path, come_by: Callable[[Path], Shoot], done: Callable[[bool], None]) -> None:
         if self._handoff.running:
             self._model.report("A hand-off is running; cancel it or wait for its end before opening another shoot.")
             done(False)
@@ -73,7 +82,7 @@ class Shoots(Work):
         def work(job: Job) -> _Opened | None:
             hold = None if again else Hold.take(path)  # what this window holds it does not take twice
             try:
-                shoot = Shoot.open(path)
+                shoot = come_by(path)
             except VelkinError:
                 if hold is not None:
                     hold.end()
@@ -131,18 +140,6 @@ class Shoots(Work):
                 )
 
         self._lanes.start(Lane.HAND, work, done, name="Restoring the backup")
-
-    def new(self, path: Path, done: Callable[[bool], None] = lambda opened: None) -> None:
-        """Make a shoot file and open it."""
-        if path.suffix != ".velkin":
-            path = path.with_name(path.name + ".velkin")
-        try:
-            Shoot.create(path, path.stem).close()
-        except VelkinError as error:
-            self._model.report(error)
-            done(False)
-            return
-        self.open(path, done)
 
     def backup(self) -> None:
         """Write the backup copy of the open shoot, aside."""

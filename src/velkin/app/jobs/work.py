@@ -35,7 +35,12 @@ class Ground:
             self.model.changes()
             return False
         self.model.changes()
+        self.lanes.start(Lane.DISK, lambda job: shoot.settle(), self._settled, purpose="to the disk")
         return True
+
+    def _settled(self, result: VelkinError | None) -> None:
+        if result is not None:
+            self.model.report(result)
 
 
 class Work(QObject):

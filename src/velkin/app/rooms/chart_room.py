@@ -351,10 +351,10 @@ class ChartRoom(Room):
             self._model.places.go(Page.FIT, self.frame)
 
     def _give(self, whole_light: bool) -> None:
-        if self.frame is not None and self.profile is not None:
-            frame, profile = self.frame, self.profile
+        if self.frame is None or self.profile is None:
+            return
+        if self._jobs.camera.keep_profile(self.frame, self.profile, self.bench.name.text(), whole_light):
             self._model.places.back()
-            self._jobs.camera.keep_profile(frame, profile, self.bench.name.text(), whole_light)
 
     # ---- showing ----------------------------------------------------------------------------------------------
 

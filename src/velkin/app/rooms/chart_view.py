@@ -67,7 +67,7 @@ class ChartView(PictureView):
     # ---- painting ---------------------------------------------------------------------------------------------
 
     def _points(self, matrix: Floats, places: Floats) -> list[QPointF]:
-        return [self.to_widget(float(x), float(y)) for x, y in project(matrix, places)]
+        return self.to_widgets(project(matrix, places).tolist())
 
     def paint_over(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -75,7 +75,7 @@ class ChartView(PictureView):
         for other in self.elsewhere:
             for width, colour in ((3.0, QColor(0, 0, 0, 120)), (1.4, QColor(255, 255, 255))):
                 p.setPen(QPen(colour, width, Qt.PenStyle.DashLine))
-                p.drawPolygon(QPolygonF([self.to_widget(float(x), float(y)) for x, y in other]))
+                p.drawPolygon(QPolygonF(self.to_widgets(other.tolist())))
         if self.corners is None:
             return
         matrix = homography(self.corners)
@@ -84,7 +84,7 @@ class ChartView(PictureView):
         half = chart.gap / 2
         lines = [((c - half) / across, 0.0, (c - half) / across, 1.0) for c in range(1, chart.columns)]
         lines += [(0.0, (r - half) / down, 1.0, (r - half) / down) for r in range(1, chart.rows)]
-        outline = QPolygonF([self.to_widget(float(x), float(y)) for x, y in self.corners])
+        outline = QPolygonF(self.to_widgets(self.corners.tolist()))
         drawn = [self._points(matrix, np.array([[a, b], [c, d]])) for a, b, c, d in lines]
         for width, colour in ((3.0, QColor(0, 0, 0, 120)), (1.4, QColor(255, 255, 255))):
             p.setPen(QPen(colour, width))
@@ -221,7 +221,7 @@ class ChartView(PictureView):
         if self.corners is None:
             return None
         places = [*self.corners, self._middle()]
-        distances = [(self.to_widget(float(x), float(y)) - point).manhattanLength() for x, y in places]
+        distances = [(at - point).manhattanLength() for at in self.to_widgets(places)]
         nearest = int(np.argmin(distances))
         return nearest if distances[nearest] <= _GRAB else None
 
@@ -254,7 +254,7 @@ class ChartView(PictureView):
                 self.patch_clicked.emit(patch)
             else:
                 for number, other in enumerate(self.elsewhere):
-                    polygon = QPolygonF([self.to_widget(float(x), float(y)) for x, y in other])
+                    polygon = QPolygonF(self.to_widgets(other.tolist()))
                     if polygon.containsPoint(point, Qt.FillRule.OddEvenFill):
                         self.other_chosen.emit(number)
                         return

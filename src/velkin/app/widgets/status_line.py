@@ -67,8 +67,10 @@ class _Work(QWidget):
         self._cancel = running.cancel
         self.cancel.setVisible(running.cancel is not None)
         self.cancel.setAccessibleName(f"Cancel: {running.name}")
+        self.bar.setUpdatesEnabled(False)  # it would paint itself, and all that is below, at once
         self.bar.setRange(0, running.total if running.total > 1 else 0)
         self.bar.setValue(running.done)
+        self.bar.setUpdatesEnabled(True)
 
 
 class _Works(QWidget):

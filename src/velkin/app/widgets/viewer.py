@@ -5,6 +5,8 @@ Comparing shows the same place of the same picture in other states: behind a lin
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt, pyqtSignal
@@ -103,19 +105,19 @@ class PictureView(QWidget):
             self._size = QSizeF(*size)
             self._centre = QPointF(size[0] / 2, size[1] / 2)
             self._fit = True
-        self._image, self._hatch = image, hatch if hatch is not None else QImage()
+        self._image, self._hatch = image, _premultiplied(hatch)
         self._settle()
         self.update()
 
     def set_part(self, part: QImage | None, hatch: QImage | None, at: QRectF) -> None:
         """Show a part of the picture sharper than the whole, at a place in full-size pixels."""
-        self._part, self._part_hatch = part if part is not None else QImage(), hatch if hatch is not None else QImage()
+        self._part, self._part_hatch = part if part is not None else QImage(), _premultiplied(hatch)
         self._part_at = at
         self._other_parts = ()
 
     def set_hatch(self, hatch: QImage) -> None:
         """Another mask of the whole picture."""
-        self._hatch = hatch
+        self._hatch = _premultiplied(hatch)
         self.update()
 
     def clear(self) -> None:
@@ -254,7 +256,13 @@ class PictureView(QWidget):
 
     def to_widget(self, x: float, y: float) -> QPointF:
         """A point of the picture on the widget."""
-        return (QPointF(x, y) - self._centre) * self._scale + self._area().center()
+        return self.to_widgets([(x, y)])[0]
+
+    def to_widgets(self, places: Iterable[tuple[float, float]]) -> list[QPointF]:
+        """Points of the picture on the widget."""
+        middle, centre, scale = self._area().center(), self._centre, self._scale
+        left, top = middle.x() - centre.x() * scale, middle.y() - centre.y() * scale
+        return [QPointF(left + x * scale, top + y * scale) for x, y in places]
 
     def fitted(self) -> tuple[int, int]:
         """Device pixels of the room that the whole picture has when it is fitted."""
@@ -465,11 +473,11 @@ class PictureView(QWidget):
         q = QPainter(layer)
         q.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         q.translate(-seen.x(), -seen.y())
-        q.drawImage(rect, mask.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied))
+        q.drawImage(rect, mask)
         if sharp:
             at = self._part_rect(rect)
             q.setCompositionMode(QPainter.CompositionMode.CompositionMode_Source)
-            q.drawImage(at, self._part_hatch.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied))
+            q.drawImage(at, self._part_hatch)
         q.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceIn)
         q.fillRect(seen, _hatch_pattern())
         q.end()
@@ -494,3 +502,8 @@ class PictureView(QWidget):
         p.drawRoundedRect(chip, 2, 2)
         p.setPen(t.colour("ink"))
         p.drawText(chip, Qt.AlignmentFlag.AlignCenter, localised(text))
+
+
+def _premultiplied(mask: QImage | None) -> QImage:
+    """A mask as it is painted with; none where there is none."""
+    return QImage() if mask is None else mask.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied)

@@ -60,6 +60,10 @@ class Shoot(FrameCommands, CameraCommands, ColourCommands, EasingCommands, Hando
         """Refuse every change from now on, saying why."""
         self._store.look_only = why
 
+    def settle(self) -> None:
+        """Bring all changes onto the disk itself; from any thread. Raises ShootError."""
+        self._store.settle()
+
     def close(self) -> None:
         """Close the file."""
         self._store.close()

@@ -233,13 +233,31 @@ class Store:
         connection = sqlite3.connect(path, isolation_level=None, timeout=5.0, check_same_thread=False)
         connection.row_factory = sqlite3.Row
         connection.execute("PRAGMA journal_mode = WAL")
-        connection.execute("PRAGMA synchronous = FULL")
+        connection.execute("PRAGMA synchronous = NORMAL")  # kept whole by every commit; `settle` brings it onto the disk itself
         connection.execute("PRAGMA foreign_keys = ON")
         connection.execute("PRAGMA recursive_triggers = ON")  # else INSERT OR REPLACE would delete unseen by undo
         return connection
 
+    def settle(self) -> None:
+        """Bring all changes onto the disk itself, so that they outlive a power cut too; from any thread, as it may take long.
+
+        Whatever ends the program, a change that was made is there from the moment its command returns. Raises ShootError.
+        """
+        try:
+            log = os.open(f"{self.path}-wal", os.O_RDONLY)
+        except FileNotFoundError:
+            return  # all of it is in the file, which SQLite has brought onto the disk
+        except OSError as error:
+            raise ShootError(f"its last changes may not be on the disk yet ({error.strerror})", self.path) from error
+        try:
+            os.fsync(log)
+        except OSError as error:
+            raise ShootError(f"its last changes may not be on the disk ({error.strerror})", self.path) from error
+        finally:
+            os.close(log)
+
     def close(self) -> None:
-        """Close the file; everything is on the disk already."""
+        """Close the file; what is in its log comes into it and onto the disk."""
         self._connection.close()
 
     def backup(self) -> None:
