@@ -176,7 +176,8 @@ class IntentsRoom(Room):
             working = eased(to_working(self._jobs.sources.source(frame.path, path.camera, True), path), path)
             found, pictures = renderings(at_most(working, (_EDGE, _EDGE)), path.working, path.destination)
             if edge > _EDGE:  # a large screen: the figures stay those of the usual size
-                pictures = renderings(at_most(working, (edge, edge)), path.working, path.destination)[1]
+                large = at_most(working, (edge, edge))
+                pictures = tuple(r.picture(large, path.working, path.destination) for r in found)
             return found, [to_image(shown(p, path.working, screen)) for p in pictures]
 
         def done(result: Any) -> None:

@@ -59,6 +59,10 @@ class Rendering:
         """All of it as one number, for the recommendation."""
         return self.mean + _TEXTURE * 100 * self.texture_lost + _GREYS * self.neutral_shift
 
+    def picture(self, working: Pixels, space: RGBSpace, destination: Space) -> Pixels:
+        """A picture (H, W, 3; linear RGB in `space`) at the destination in this way; raises BadProfile."""
+        return _there(working, space, destination, self.intent, self.black_point, self.eased)
+
 
 def renderings(working: Pixels, space: RGBSpace, destination: Space) -> tuple[tuple[Rendering, ...], tuple[Pixels, ...]]:
     """The ways to a destination with their figures, and the pictures (linear RGB in `space`) that they give.
@@ -85,9 +89,8 @@ def renderings(working: Pixels, space: RGBSpace, destination: Space) -> tuple[tu
     found, pictures = [], []
     problem: BadProfile | None = None
     for name, intent, black_point, eased in ways:
-        now = ease(working, space, destination, full_strength()) if eased else working
         try:
-            there = linear_there(now, Conversion(space, destination, intent, black_point), Paper(black=True))
+            there = _there(working, space, destination, intent, black_point, eased)
         except BadProfile as error:
             problem = error
             continue
@@ -96,6 +99,11 @@ def renderings(working: Pixels, space: RGBSpace, destination: Space) -> tuple[tu
     if not found and problem is not None:
         raise problem
     return tuple(found), tuple(pictures)
+
+
+def _there(working: Pixels, space: RGBSpace, destination: Space, intent: Intent, black_point: bool, eased: bool) -> Pixels:
+    now = ease(working, space, destination, full_strength()) if eased else working
+    return linear_there(now, Conversion(space, destination, intent, black_point), Paper(black=True))
 
 
 def _measured(before: Pixels, after: Pixels, name: str, intent: Intent, black_point: bool, eased: bool) -> Rendering:
