@@ -81,18 +81,25 @@ class Navigator(QObject):
 
     def made(self, page: Page) -> Room:
         """A room, made where it was not entered yet."""
-        if page not in self._rooms:
-            room = _class_of(page)(self._context)  # type: ignore[call-arg]
-            holder = self._rooms[page] = _Holder(room)
-            self.stack.addWidget(holder)
+        holder = self._begun(page)
+        room = holder.room
+        if holder.widget() is None:
+            holder.setWidget(room)
             clicks_leave_the_keys(room)
             self.room_made.emit(room)
-        return self._rooms[page].room
+        return room
+
+    def _begun(self, page: Page) -> _Holder:
+        """The place of a room, which is in it once it is made."""
+        if page not in self._rooms:
+            self._rooms[page] = _Holder(_class_of(page)(self._context))  # type: ignore[call-arg]
+            self.stack.addWidget(self._rooms[page])
+        return self._rooms[page]
 
     @property
     def all_made(self) -> bool:
         """Whether every room is made."""
-        return len(self._rooms) == len(ROOMS)
+        return len(self._rooms) == len(ROOMS) and all(holder.widget() is not None for holder in self._rooms.values())
 
     def make_ahead(self) -> None:
         """Make the rooms that were not entered yet, a part in each idle moment, so that entering one does not wait for it."""
@@ -103,6 +110,8 @@ class Navigator(QObject):
     def _parts_ahead(self) -> Iterator[bool]:
         for page in ROOMS:
             if page not in self._rooms:
+                self._begun(page)
+                yield True
                 self.made(page)
                 yield True
                 if page is not self._place.page:
@@ -148,7 +157,6 @@ class _Holder(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setWidget(room)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """The room is told first how much there is."""

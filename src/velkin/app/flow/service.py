@@ -12,7 +12,6 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Generic, TypeVar
@@ -24,6 +23,7 @@ from PyQt6.QtGui import QImage
 
 from velkin.app.flow.drawing import Drawn, Measured, Rendered, Seen, at_most, draw, draw_part, kept_mask, numbers_of, to_image
 from velkin.app.flow.small_pictures import SmallPictures
+from velkin.app.workers import workers
 from velkin.core.cameraprofiles.models import Matrix
 from velkin.core.errors import VelkinError
 from velkin.core.files.source import decode_source
@@ -137,9 +137,9 @@ class RenderService(QObject):
         super().__init__()
         self._decoded = _Decoded()
         self._small = small or SmallPictures()
-        self._front = ThreadPoolExecutor(max_workers=1, thread_name_prefix="viewer")
-        self._back = ThreadPoolExecutor(max_workers=1, thread_name_prefix="measure")
-        self._thumbs = ThreadPoolExecutor(max_workers=max((os.cpu_count() or 2) - 1, 1), thread_name_prefix="thumbs")
+        self._front = workers(1, "viewer")
+        self._back = workers(1, "measure")
+        self._thumbs = workers(max((os.cpu_count() or 2) - 1, 1), "thumbs")
         self._wish = 0
         self._thumb_wish = 0
         self._exact: _Kept[Measured] = _Kept(40)

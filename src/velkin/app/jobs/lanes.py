@@ -10,7 +10,7 @@ import logging
 import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from concurrent.futures import wait as wait_for
 from contextlib import suppress
 from enum import StrEnum
@@ -18,6 +18,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from velkin.app.workers import workers
 from velkin.core.errors import VelkinError
 
 _log = logging.getLogger("velkin")
@@ -88,7 +89,7 @@ class Lanes(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self._pools = {lane: ThreadPoolExecutor(1, thread_name_prefix=lane.value) for lane in Lane}
+        self._pools = {lane: workers(1, lane.value) for lane in Lane}
         self._newest: dict[str, Job] = {}
         self._jobs: list[Job] = []
         self._futures: set[Future[None]] = set()

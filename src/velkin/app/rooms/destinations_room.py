@@ -57,7 +57,7 @@ class DestinationsRoom(Room):
         self.form.changed.connect(self._edited)
         self.form.pattern_typed.connect(self._show_names)
         self.form.browse_wanted.connect(self._browse)
-        scroll = QScrollArea()
+        scroll = QScrollArea(self)
         scroll.setWidget(self.form)
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
@@ -88,7 +88,7 @@ class DestinationsRoom(Room):
     # ---- building ---------------------------------------------------------------------------------------------
 
     def _build_left(self) -> QWidget:
-        holder = QWidget()
+        holder = QWidget(self)
         holder.setFixedWidth(220)
         column = QVBoxLayout(holder)
         column.setContentsMargins(12, 12, 12, 12)
