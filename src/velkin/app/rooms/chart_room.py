@@ -102,7 +102,7 @@ class ChartRoom(Room):
         self.chart_box.setToolTip("The chart that lies in this frame")
         self.chart_box.setMinimumWidth(120)
         self.chart_box.activated.connect(self._chart_chosen)
-        row.addWidget(self._subtitle, 2)
+        row.addWidget(self._subtitle, 1)
         row.addWidget(self.chart_box, 3)
         self.find_button = button("Find", self.look_for_it, tip="Look for the chart in the picture")
         self.place_button = button(

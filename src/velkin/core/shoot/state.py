@@ -188,8 +188,9 @@ class State:
     rules: IntakeRules = field(default_factory=IntakeRules)
     goal: ProofGoal = field(default_factory=ProofGoal)
     easings: dict[int, tuple[Easing, ...]] = field(default_factory=dict)
-    #: Paths that were asked for; a state never changes, and one of other values begins without any.
+    #: Paths and measured whites that were asked for; a state never changes, and one of other values begins without any.
     _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _whites: dict[int, LightWhite | None] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def take_paths_from(self, old: State) -> None:
         """Take over the paths that were asked of an older state and are the same now: of frames that did not change, where
@@ -385,6 +386,11 @@ class State:
 
     def white_of(self, light: int) -> LightWhite | None:
         """The white of a light as it was measured: on its chart's greys, else on its neutral frame; None without either."""
+        if light not in self._whites:
+            self._whites[light] = self._white_measured(light)
+        return self._whites[light]
+
+    def _white_measured(self, light: int) -> LightWhite | None:
         members = next(k.frames for k in self.lights if k.id == light)
         for frame in members:
             if frame in self.readings:
