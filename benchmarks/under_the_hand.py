@@ -7,6 +7,7 @@ import os
 import statistics
 import subprocess
 import sys
+import time
 from dataclasses import replace
 from pathlib import Path
 
@@ -274,6 +275,38 @@ def bench_steps(report: Report, folder: Path) -> None:
             "on the GUI thread",
             at_most(1000 * median, 16, "ms"),
         )
+
+
+def bench_changes(report: Report, folder: Path) -> None:
+    """What a decision about one frame costs in a large shoot, and what a drag over a hundred frames leaves behind."""
+    _large(folder, "large.velkin", 5000, False)
+    shoot = Shoot.open(folder / "large.velkin")
+    order = shoot.state.order()
+    times = []
+    for number, frame in enumerate(order[:40]):
+        begun = time.perf_counter()
+        shoot.set_exposure([frame], 0.1 * number + 0.05)
+        shoot.state  # noqa: B018  read anew, as the window does after every change
+        times.append(time.perf_counter() - begun)
+    report.line(
+        "a one-frame change in a shoot of 5,000 frames",
+        f"{1000 * statistics.median(times):.1f} ms",
+        "written and read again",
+        at_most(1000 * statistics.median(times), 5, "ms"),
+    )
+    before = folder.joinpath("large.velkin-wal").stat().st_size
+    begun = time.perf_counter()
+    for moment in range(100):
+        shoot.set_balance(order[:100], (1.5 + moment / 100, 1.0, 1.25), "temperature", joins=True)
+    dragged = time.perf_counter() - begun
+    grown = folder.joinpath("large.velkin-wal").stat().st_size - before
+    begun = time.perf_counter()
+    shoot.undo()
+    shoot.state  # noqa: B018
+    undone = time.perf_counter() - begun
+    report.line("a drag of 100 moments over 100 frames", f"{10 * dragged:.1f} ms a moment", f"{grown / 1e6:.1f} MB in the log")
+    report.line("  undone at once", f"{1000 * undone:.0f} ms")
+    shoot.close()
 
 
 def bench_stalls(report: Report, folder: Path, frames: Path) -> None:

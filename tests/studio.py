@@ -1,5 +1,6 @@
 """Small simulated frames for tests."""
 
+import sqlite3
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
@@ -45,8 +46,25 @@ def shoot_chart(
     return corners
 
 
-#: Takes out of a shoot file what version 5 brought; to make one of an earlier version.
-BEFORE_5 = """
-DROP TABLE run_files; DROP TABLE runs; DROP INDEX written_by_run;
-ALTER TABLE written DROP COLUMN run; ALTER TABLE written DROP COLUMN details;
-"""
+#: What each version of the shoot file brought, taken out again: from the newest back to the second.
+_TAKEN_OUT = {
+    6: """DROP INDEX inverses_by_step; ALTER TABLE inverses DROP COLUMN what; ALTER TABLE inverses DROP COLUMN row;
+CREATE INDEX inverses_by_step ON inverses(step);""",
+    5: """DROP TABLE run_files; DROP TABLE runs; DROP INDEX written_by_run;
+ALTER TABLE written DROP COLUMN run; ALTER TABLE written DROP COLUMN details;""",
+    4: "DROP TABLE easings;",
+    3: "DROP TABLE spaces;" + "".join(f"ALTER TABLE frames DROP COLUMN {c};" for c in ("kind", "held", "ledger", "pins")),
+    2: "DROP TABLE charts; ALTER TABLE frames DROP COLUMN neutral; ALTER TABLE lights DROP COLUMN gift;",
+}
+
+
+def set_back(path, version):
+    """Make a closed shoot file one of an earlier version."""
+    old = sqlite3.connect(path)
+    for (name,) in old.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
+        old.execute(f"DROP TRIGGER {name}")
+    for later in range(6, version, -1):
+        old.executescript(_TAKEN_OUT[later])
+    old.execute(f"PRAGMA user_version = {version}")
+    old.commit()
+    old.close()

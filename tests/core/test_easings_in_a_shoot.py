@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sqlite3
 from dataclasses import replace
 
 import numpy as np
@@ -24,7 +23,7 @@ from velkin.core.spaces.rgb import OPRGB, P3, SRGB
 from velkin.core.tags.rules import CONVERT_NOW, HOLD, Rule
 from velkin.sim.press import press_profile
 
-from ..studio import BEFORE_5
+from ..studio import set_back
 
 
 @pytest.fixture
@@ -107,10 +106,7 @@ def test_they_outlive_the_program_and_go_with_their_frame(demo_shoot) -> None:
 
 
 def test_a_shoot_of_the_version_before_is_brought_forward(demo_shoot) -> None:
-    with sqlite3.connect(demo_shoot) as old:
-        for (name,) in old.execute("SELECT name FROM sqlite_master WHERE type = 'trigger' AND name LIKE '%easings'").fetchall():
-            old.execute(f"DROP TRIGGER {name}")
-        old.executescript(BEFORE_5 + "DROP TABLE easings; PRAGMA user_version = 3;")
+    set_back(demo_shoot, 3)
     shoot = Shoot.open(demo_shoot)
     frame = next(iter(shoot.state.frames))
     shoot.set_easings(frame, full_strength())

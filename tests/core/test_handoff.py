@@ -195,6 +195,11 @@ def test_what_fails_its_check_is_kept_aside_with_the_reason(chart_dng, tmp_path,
     aside = tmp_path / SET_ASIDE
     assert sorted(p.name for p in aside.iterdir()) == ["a-2.jpg", "a-2.jpg.txt", "a.jpg", "a.jpg.txt"]
     assert "FAILED  Colours" in (aside / "a.jpg.txt").read_text()
+    (aside / "a.jpg").unlink()
+    (aside / "a.jpg.txt").write_text("what somebody wrote under it")
+    hand_off(chart_dng, tmp_path / "a.jpg")
+    assert (aside / "a.jpg.txt").read_text() == "what somebody wrote under it"
+    assert (aside / "a-3.jpg").exists() and (aside / "a-3.jpg.txt").exists()
 
 
 @pytest.mark.parametrize(("keep", "location"), [(ALL, True), (ALL, False), (RIGHTS, False), (NONE, False)])

@@ -1,7 +1,6 @@
 """Lights that are proposed, named, split and merged; giving that is planned before it is done; shoots of an earlier version."""
 
 import dataclasses
-import sqlite3
 
 import numpy as np
 import pytest
@@ -21,7 +20,7 @@ from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import illuminant_at
 from velkin.sim.crowd import make_crowd
 
-from ..studio import BEFORE_5
+from ..studio import set_back
 
 
 @pytest.fixture
@@ -219,15 +218,7 @@ def test_a_shoot_of_version_1_is_brought_up_with_its_undo_and_a_copy_kept(shoot,
     shoot.set_exposure([ids["north-0412"]], 0.7)
     path = shoot.path
     shoot.close()
-    with sqlite3.connect(path) as old:  # what version 1 did not have yet
-        for (name,) in old.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
-            old.execute(f"DROP TRIGGER {name}")
-        old.executescript(
-            BEFORE_5
-            + "DROP TABLE charts; DROP TABLE spaces; DROP TABLE easings; ALTER TABLE lights DROP COLUMN gift; PRAGMA user_version = 1;"
-            + "".join(f"ALTER TABLE frames DROP COLUMN {c};" for c in ("neutral", "kind", "held", "ledger", "pins"))
-        )
-    old.close()
+    set_back(path, 1)
     again = Shoot.open(path)
     assert again.state.frames[ids["north-0412"]].exposure == 0.7
     again.keep_neutral(ids["north-0402"], (1.1, 1.0, 1.2))

@@ -100,7 +100,21 @@ def publish(temporary: Path, out: Path, replace: bool) -> None:
     if replace:
         os.replace(temporary, out)
     else:
-        _link_new(str(temporary), out)
+        link_new(temporary, out)
+    settle_folder(out.parent)
+
+
+def settle_folder(folder: Path) -> None:
+    """Bring the names in a folder onto the disk, so that a file that was vouched for is there after a power cut (fsync(2), notes).
+
+    File systems that cannot do it for a folder are left to bring them there in their own time.
+    """
+    with contextlib.suppress(OSError):
+        descriptor = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+        try:
+            os.fsync(descriptor)
+        finally:
+            os.close(descriptor)
 
 
 def left_behind(folder: Path, token: str) -> list[Path]:
@@ -111,7 +125,8 @@ def left_behind(folder: Path, token: str) -> list[Path]:
         return []
 
 
-def _link_new(temporary: str, out: Path) -> None:
+def link_new(temporary: Path, out: Path) -> None:
+    """Give a file its final name, in one step, unless the name is taken (FileExistsError). Raises OSError."""
     try:
         os.link(temporary, out)
     except FileExistsError:

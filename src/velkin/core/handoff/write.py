@@ -11,7 +11,7 @@ from velkin.core.errors import OutputFailed
 from velkin.core.files.encode import write_numbers
 from velkin.core.files.formats import Coding
 from velkin.core.files.picture import Picture
-from velkin.core.files.safely import being_written, publish, refuse_output
+from velkin.core.files.safely import being_written, publish, refuse_output, write_whole
 from velkin.core.files.source import Levels
 from velkin.core.handoff.check import Check, check_file
 from velkin.core.handoff.destination import Destination
@@ -137,11 +137,16 @@ def _aside(out: Path, check: Check) -> Path:
     """Where a file goes whose check failed, with a note that says why."""
     folder = out.parent / SET_ASIDE
     folder.mkdir(exist_ok=True)
-    aside = free_name(folder / out.name, set())
-    aside.with_name(aside.name + ".txt").write_text(
-        f"{out.name} did not pass its check and was not handed off.\n\n"
-        + "\n".join(f"{'passed' if i.ok else 'FAILED'}  {i.about}: {i.finding}" for i in check.items)
-        + "\n",
-        encoding="utf-8",
-    )
+    taken: set[str] = set()
+    aside = free_name(folder / out.name, taken)
+    while os.path.lexists(note_of(aside)):
+        aside = free_name(folder / out.name, taken)
+    words = [f"{out.name} did not pass its check and was not handed off.", ""]
+    words += [f"{'passed' if i.ok else 'FAILED'}  {i.about}: {i.finding}" for i in check.items]
+    write_whole(note_of(aside), ("\n".join(words) + "\n").encode(), replace=False)
     return aside
+
+
+def note_of(aside: Path) -> Path:
+    """The note beside a file that was set aside."""
+    return aside.with_name(aside.name + ".txt")

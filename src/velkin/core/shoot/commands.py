@@ -32,6 +32,8 @@ class Commands:
     def _step(self, label: str, joins: bool = False) -> Iterator[None]:
         """One undoable step; with `joins` one with the step before, when that was of the same kind."""
         with self._store.step(label, joins):
+            if self._store.changed_elsewhere():
+                self._state = None  # what is decided inside stands on what is in the file now
             yield
         self._state = None  # what failed was taken back whole, so that the state before it still holds
 

@@ -25,12 +25,12 @@ class Shoot(FrameCommands, CameraCommands, ColourCommands, EasingCommands, Hando
     @classmethod
     def create(cls, path: Path, name: str) -> Shoot:
         """A new shoot with the starting destinations. Raises OutputRefused, ShootError."""
-        shoot = cls(Store.create(path))
-        with shoot._store.plain():
-            shoot._store.run("INSERT INTO facts VALUES ('name', ?), ('working', ?)", name, ROMM.id)
-            web = web_srgb()
-            shoot._store.run("INSERT INTO destinations VALUES (?, 0, ?)", web.id, json.dumps(destination_to_data(web)))
-        return shoot
+        web = web_srgb()
+        contents = (
+            ("INSERT INTO facts VALUES ('name', ?), ('working', ?)", (name, ROMM.id)),
+            ("INSERT INTO destinations VALUES (?, 0, ?)", (web.id, json.dumps(destination_to_data(web)))),
+        )
+        return cls(Store.create(path, contents))
 
     @classmethod
     def open(cls, path: Path) -> Shoot:

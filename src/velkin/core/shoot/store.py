@@ -2,7 +2,8 @@
 
 Undo follows the "automatic undo/redo" pattern described in SQLite's documentation: triggers on every table of decisions
 write the inverse of each change into a log; a step is what one command changed. Undoing a step runs its inverses, while the
-same triggers record how to redo it.
+same triggers record how to redo it. Of each row a step keeps the first inverse alone: it brings the row back to how the step found
+it, whatever happened to it since, so that a drag of a hundred moments costs no more than one.
 """
 
 from __future__ import annotations
@@ -12,14 +13,16 @@ import json
 import os
 import shutil
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
-from velkin.core.errors import OutputRefused, ShootError
+from velkin.core.errors import OutputFailed, OutputRefused, ShootError
+from velkin.core.files.safely import being_written, publish
 
 _APPLICATION = 0x564C4B4E  # "VLKN"
-_VERSION = 5
+_NEWER = "this shoot was written by a newer Velkin; it was left untouched"
+_VERSION = 6
 
 #: Hand-off runs, as version 5 brought them.
 _RUNS = """
@@ -57,10 +60,11 @@ CREATE TABLE written (
 """
     + _RUNS
     + """CREATE TABLE steps (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, undone INTEGER NOT NULL DEFAULT 0);
-CREATE TABLE inverses (id INTEGER PRIMARY KEY AUTOINCREMENT, step INTEGER NOT NULL, sql TEXT NOT NULL);
+CREATE TABLE inverses (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, step INTEGER NOT NULL, sql TEXT NOT NULL, what TEXT NOT NULL DEFAULT '', row INTEGER);
 CREATE TABLE recording (step INTEGER);
 INSERT INTO recording VALUES (NULL);
-CREATE INDEX inverses_by_step ON inverses(step);
+CREATE INDEX inverses_by_step ON inverses(step, what, row);
 CREATE INDEX frames_by_light ON frames(light, position);
 CREATE INDEX written_by_frame ON written(frame, destination);
 CREATE INDEX written_by_run ON written(run);
@@ -93,6 +97,12 @@ ALTER TABLE written ADD COLUMN details TEXT NOT NULL DEFAULT '{}';
 CREATE INDEX written_by_run ON written(run);
 """
     + _RUNS,
+    5: """
+ALTER TABLE inverses ADD COLUMN what TEXT NOT NULL DEFAULT '';
+ALTER TABLE inverses ADD COLUMN row INTEGER;
+DROP INDEX inverses_by_step;
+CREATE INDEX inverses_by_step ON inverses(step, what, row);
+""",
 }
 
 
@@ -100,18 +110,18 @@ def _triggers(connection: sqlite3.Connection) -> list[str]:
     parts: list[str] = []
     for table in _UNDOABLE:
         columns = [row[1] for row in connection.execute(f"PRAGMA table_info({table})")]
-        log = "INSERT INTO inverses(step, sql) SELECT step,"
-        when = "WHEN (SELECT step FROM recording) IS NOT NULL"
-        assignments = "||','||".join(f"'{c}='||quote(old.{c})" for c in columns)
+        names = ",".join(columns)
         values = "||','||".join(f"quote(old.{c})" for c in columns)
-        parts += [
-            f"CREATE TRIGGER undo_insert_{table} AFTER INSERT ON {table} {when} BEGIN "
-            f"{log} 'DELETE FROM {table} WHERE rowid='||new.rowid FROM recording; END;",
-            f"CREATE TRIGGER undo_update_{table} AFTER UPDATE ON {table} {when} BEGIN "
-            f"{log} 'UPDATE {table} SET '||{assignments}||' WHERE rowid='||old.rowid FROM recording; END;",
-            f"CREATE TRIGGER undo_delete_{table} BEFORE DELETE ON {table} {when} BEGIN "
-            f"{log} 'INSERT INTO {table}(rowid,{','.join(columns)}) VALUES('||old.rowid||','||{values}||')' FROM recording; END;",
-        ]
+        again = ",".join(f"{c}=excluded.{c}" for c in columns)
+        absent = f"'DELETE FROM {table} WHERE rowid='||new.rowid"
+        present = f"'INSERT INTO {table}(rowid,{names}) VALUES('||old.rowid||','||{values}||') ON CONFLICT DO UPDATE SET {again}'"
+        for event, row, inverse in (("AFTER INSERT", "new", absent), ("AFTER UPDATE", "old", present), ("BEFORE DELETE", "old", present)):
+            parts.append(
+                f"CREATE TRIGGER undo_{event.split()[1].lower()}_{table} {event} ON {table} "
+                f"WHEN (SELECT step FROM recording) IS NOT NULL AND NOT EXISTS (SELECT 1 FROM inverses WHERE "
+                f"step = (SELECT step FROM recording) AND what = '{table}' AND row = {row}.rowid) BEGIN "
+                f"INSERT INTO inverses(step, sql, what, row) SELECT step, {inverse}, '{table}', {row}.rowid FROM recording; END;"
+            )
     return parts
 
 
@@ -142,8 +152,8 @@ class Store:
     # ---- opening ----------------------------------------------------------------------------------------------
 
     @classmethod
-    def create(cls, path: Path) -> Store:
-        """A new, empty shoot file.
+    def create(cls, path: Path, contents: Iterable[tuple[str, tuple[object, ...]]] = ()) -> Store:
+        """A new shoot file with its first contents (statements and their values); whole under its name, or not there at all.
 
         Raises
         ------
@@ -155,24 +165,28 @@ class Store:
         if os.path.lexists(path):
             raise OutputRefused("there is a file of that name already; the new shoot was not made", path)
         try:
-            connection = cls._connect(path)
-            with connection:
-                connection.executescript(_SCHEMA)
-                connection.executescript("\n".join(_triggers(connection)))
-                connection.execute(f"PRAGMA application_id = {_APPLICATION}")
-                connection.execute(f"PRAGMA user_version = {_VERSION}")
-        except sqlite3.Error as error:
-            raise ShootError(f"the shoot cannot be made there ({error})", path) from error
-        return cls(path, connection)
+            with being_written(path) as partial:
+                with contextlib.closing(sqlite3.connect(partial)) as connection, connection:
+                    connection.executescript(_SCHEMA)
+                    connection.executescript("\n".join(_triggers(connection)))
+                    for statement, values in contents:
+                        connection.execute(statement, values)
+                    connection.execute(f"PRAGMA application_id = {_APPLICATION}")
+                    connection.execute(f"PRAGMA user_version = {_VERSION}")
+                publish(partial, path, replace=False)
+            return cls(path, cls._connect(path))
+        except (sqlite3.Error, OutputFailed) as error:
+            why = error.message if isinstance(error, OutputFailed) else str(error)
+            raise ShootError(f"the shoot cannot be made there ({why})", path) from error
 
     @classmethod
     def open(cls, path: Path) -> Store:
-        """An existing shoot file, checked.
+        """An existing shoot file, checked before anything is changed in it.
 
         Raises
         ------
         ShootError
-            When it is missing, no shoot, damaged, or from a newer version.
+            When it is missing, no shoot, damaged, or from a newer version; then it was left untouched.
         """
         if not path.is_file():
             raise ShootError("there is no such shoot file", path)
@@ -184,22 +198,27 @@ class Store:
         # looked at before SQLite is, which would turn an empty file into a database
         if head[:16] != b"SQLite format 3\0" or head[68:72] != _APPLICATION.to_bytes(4, "big"):
             raise ShootError("this is not a Velkin shoot; it was left untouched", path)
+        if int.from_bytes(head[60:64], "big") > _VERSION:
+            raise ShootError(_NEWER, path)
+        connection: sqlite3.Connection | None = None
         try:
             connection = cls._connect(path)
             version = connection.execute("PRAGMA user_version").fetchone()[0]
             if version > _VERSION:
-                connection.close()
-                raise ShootError("this shoot was written by a newer Velkin; it was left untouched", path)
-            cls._migrate(connection, version, path)
+                raise ShootError(_NEWER, path)
             sound = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
             if sound != "ok":
-                connection.close()
                 raise ShootError(
                     f"the shoot file is damaged ({sound}); open the copy {backup_path(path).name} next to it", path
                 )
-        except sqlite3.DatabaseError as error:
-            raise ShootError(f"this is not a Velkin shoot, or it is damaged ({error})", path) from error
-        return cls(path, connection)
+            cls._migrate(connection, version, path)
+            return cls(path, connection)
+        except BaseException as error:
+            if connection is not None:
+                connection.close()
+            if isinstance(error, sqlite3.DatabaseError):
+                raise ShootError(f"this is not a Velkin shoot, or it is damaged ({error})", path) from error
+            raise
 
     @staticmethod
     def _migrate(connection: sqlite3.Connection, version: int, path: Path) -> None:
@@ -208,8 +227,10 @@ class Store:
             return
         kept = path.with_name(f"{path.stem} (version {version}){path.suffix}")
         if not kept.exists():
-            with contextlib.closing(sqlite3.connect(kept)) as copy:
-                connection.backup(copy)
+            with being_written(kept) as partial:
+                with contextlib.closing(sqlite3.connect(partial)) as copy:
+                    connection.backup(copy)
+                publish(partial, kept, replace=False)
         triggers = [r[0] for r in connection.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'")]
         try:
             connection.execute("BEGIN IMMEDIATE")
@@ -267,7 +288,7 @@ class Store:
         try:
             with contextlib.closing(sqlite3.connect(partial)) as copy, contextlib.closing(sqlite3.connect(self.path)) as own:
                 own.backup(copy)
-            os.replace(partial, target)
+            publish(partial, target, replace=True)
         except (sqlite3.Error, OSError) as error:
             with contextlib.suppress(OSError):
                 partial.unlink()
@@ -279,6 +300,10 @@ class Store:
         """A number that is another one after any other connection changed the file (SQLite's PRAGMA data_version)."""
         with self._reading():
             return int(self._connection.execute("PRAGMA data_version").fetchone()[0])
+
+    def changed_elsewhere(self) -> bool:
+        """Whether another connection changed the file since `touched` was asked last."""
+        return self._data_version() != self._version
 
     def touched(self) -> dict[str, set[int]] | None:
         """Row ids by table that were changed since this was asked last; None where another connection changed the file too."""
@@ -425,7 +450,7 @@ def restore(path: Path) -> Path:
     try:
         shutil.copyfile(copy, partial)
         os.replace(path, kept)
-        os.replace(partial, path)
+        publish(partial, path, replace=True)
     except OSError as error:
         with contextlib.suppress(OSError):
             partial.unlink()
