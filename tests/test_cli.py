@@ -78,10 +78,10 @@ def test_a_frame_without_a_chart(capfd, demo_frames):
 def test_handoff(capfd, demo_shoot, tmp_path):
     status, document, _ = call(capfd, "handoff", demo_shoot, "--to", "web", "--out", tmp_path / "out", "--json")
     assert status == 0 and document["failed"] == 0
-    assert len(document["written"]) == 12 == len(list((tmp_path / "out").iterdir()))
+    assert len(document["written"]) == 8 == len(list((tmp_path / "out").iterdir()))  # neither chart nor neutral frames
     assert {w["check"] for w in document["written"]} == {"ok"}
     status, document, _ = call(capfd, "handoff", demo_shoot, "--to", "web", "--out", tmp_path / "out", "--json")
-    assert status == 1 and document["failed"] == 12
+    assert status == 1 and document["failed"] == 8
     assert "nothing was written" in document["written"][0]["reason"]
 
 
@@ -95,10 +95,22 @@ def test_handoff(capfd, demo_shoot, tmp_path):
         ["fit", "F", "--chart", "iso24", "--out", "O.json", "O.json"],
         ["fit", "F", "--chart", "iso24", "--light", "moonshine", "--out", "O.json"],
         ["fit", "F", "--chart", "iso24"],
+        ["fit", "F", "--chart", "iso24", "--encoding", "srgb", "--out", "O.cube"],
+        ["fit", "F", "--chart", "iso24", "--icc-version", "2", "--out", "O.json"],
+        ["fit", "F", "--chart", "iso24", "--space", "srgb", "--out", "O.icc"],
+        ["fit", "F", "--chart", "iso24", "--cube-size", "33", "--out", "O.dcp"],
         ["chart", "F", "--chart", "iso24", "--corners", "1,2,3"],
         ["render", "F", "--out", "O.gif"],
         ["render", "F", "--out", "O.jpg", "--bits", "16"],
+        ["render", "F", "--out", "O.webp", "--bits", "16"],
         ["render", "F", "--space", "nowhere", "--out", "O.tif"],
+        ["render", "F", "--balance", "chart", "--out", "O.tif"],
+        ["render", "F", "--for", "F", "--out", "O.tif"],
+        ["render", "F", "--camera-rgb", "--for", "F", "--encoding", "linear", "--out", "O.tif"],
+        ["render", "F", "--camera-rgb", "--space", "srgb", "--out", "O.tif"],
+        ["render", "F", "--force", "--out", "O.tif"],
+        ["convert", "F", "--to", "srgb", "--page", "0", "--out", "O.tif"],
+        ["proof", "F", "--to", "srgb", "--page", "two"],
         ["render", "F", "--balance", "1,0,1", "--out", "O.tif"],
         ["render", "F", "--exposure", "inf", "--out", "O.tif"],
         ["convert", "F", "--to", "srgb", "--out", "O.tif"],
@@ -226,3 +238,46 @@ def test_a_reader_that_goes_away_is_no_error(chart_dng):
     process.stdout.close()
     assert b"Traceback" not in process.stderr.read()
     process.wait()
+
+
+def test_a_starter_is_a_destination_of_every_shoot(capfd, demo_shoot, tmp_path):
+    """Without having been added in the window; a shoot's own of that name comes first."""
+    words = (
+        "handoff",
+        demo_shoot,
+        "--to",
+        "archive",
+        "--frames",
+        "north-0412",
+        "north-0401",
+        "--out",
+        tmp_path / "out",
+        "--json",
+    )
+    status, document, _ = call(capfd, *words)
+    assert status == 0 and [w["space"] for w in document["written"]] == ["romm", "romm"]
+    assert sorted(w["frame"] for w in document["written"]) == ["north-0401", "north-0412"]
+    status, document, _ = call(capfd, "handoff", demo_shoot, "--to", "the moon", "--json")
+    assert status == 2 and "archive (Archive)" in document["error"] and document["error"].count("Web sRGB") == 1
+
+
+@pytest.mark.parametrize("verb", ["assign", "convert", "proof", "ease"])
+def test_a_picture_that_a_file_does_not_hold_is_refused_by_name(capfd, tmp_path, verb):
+    file = tmp_path / "one.tif"
+    tifffile.imwrite(file, np.zeros((4, 5, 3), np.uint8), photometric="rgb")
+    words = {"assign": ["--space", "srgb"], "proof": ["--to", "srgb", "--from", "p3"]}.get(
+        verb, ["--to", "srgb", "--from", "p3"]
+    )
+    outs = [] if verb == "proof" else ["--out", tmp_path / "o.tif"]
+    status, document, err = call(capfd, verb, file, *words, "--page", "2", *outs, "--json")
+    assert status == 1 and document["file"] == str(file) and "one.tif" in err
+    assert not (tmp_path / "o.tif").exists()
+
+
+def test_a_broken_chart_file_is_named(capfd, chart_dng, tmp_path):
+    broken = tmp_path / "mine.json"
+    broken.write_text('{"format": ')
+    for verb in ("chart", "fit"):
+        outs = ["--out", tmp_path / "o.json"] if verb == "fit" else []
+        status, document, err = call(capfd, verb, chart_dng, "--chart", broken, *outs, "--json")
+        assert status == 1 and document["file"] == str(broken) and "mine.json" in err

@@ -1,6 +1,7 @@
 """The command line's `fit` and `render` with every kind of profile, as outside checks use them."""
 
 import json
+import shlex
 
 import numpy as np
 import pytest
@@ -62,6 +63,104 @@ def test_fit_reports_what_the_contract_says(capfd, two_lights, tmp_path):
     assert {p["id"] for p in report["patches"]} == set(CHART.ids)
     assert report["lights"][0]["cct"] == pytest.approx(6000, rel=0.06)
     assert report["written"] == [{"path": str(out), "input": "balanced camera RGB, linear", "output": "XYZ D50"}]
+
+
+def test_without_a_wish_every_kind_of_profile_gets_the_frame_s_own_balance(capfd, two_lights, all_formats, tmp_path):
+    """One rule, whatever carries the profile; the chart's own balance is asked for, where the profile knows it."""
+    frame = two_lights["3000"]
+    shown = {}
+    for suffix in (".json", ".dcp", ".icc"):
+        for name, words in (("plain", ()), ("camera", ("--balance", "camera"))):
+            out = tmp_path / f"{name}{suffix}.tif"
+            assert call(capfd, "render", frame, "--profile", all_formats[suffix], *words, "--out", out)[0] == 0
+            shown[suffix, name] = tifffile.imread(out)
+        assert np.array_equal(shown[suffix, "plain"], shown[suffix, "camera"])
+    for suffix, status in ((".json", 0), (".dcp", 2), (".icc", 2)):
+        words = (
+            "render",
+            frame,
+            "--profile",
+            all_formats[suffix],
+            "--balance",
+            "chart",
+            "--out",
+            tmp_path / f"chart{suffix}.tif",
+        )
+        assert call(capfd, *words)[0] == status
+    chart = tifffile.imread(tmp_path / "chart.json.tif")
+    asked = tmp_path / "asked.tif"
+    assert (
+        call(
+            capfd,
+            "render",
+            frame,
+            "--profile",
+            all_formats[".json"],
+            "--balance",
+            f"chart:{two_lights['6000']}",
+            "--out",
+            asked,
+        )[0]
+        == 0
+    )
+    assert np.abs(chart.astype(int) - tifffile.imread(asked)).max() <= 40  # read anew, on the corners that are found
+    assert np.abs(chart.astype(int) - shown[".json", "plain"]).max() > 300
+
+
+def test_the_command_that_a_written_profile_names_makes_its_input(capfd, two_lights, tmp_path):
+    """By the profile's own word, not by what is guessed: the .cube takes encoded numbers, the .icc what was asked for."""
+    frame = two_lights["6000"]
+    for name, words, encoding in (
+        ("a.cube", ("--cube-size", "33"), "srgb"),
+        ("b.icc", (), "linear"),
+        ("c.icc", ("--encoding", "srgb", "--icc-version", "2"), "srgb"),
+    ):
+        profile = tmp_path / name
+        status, report, _ = call(capfd, "fit", frame, "--chart", "iso24", *words, "--out", profile, "--json")
+        command = shlex.split(report["written"][0]["command"])
+        assert status == 0 and command[0] == "velkin" and str(profile) in command
+        places = {"RAW": str(frame), "INPUT.tif": str(tmp_path / f"{name}.tif")}
+        status, document, _ = call(capfd, *[places.get(w, w) for w in command[1:]], "--json")
+        assert (status, document["encoding"]) == (0, encoding)
+        plain = tmp_path / f"{name}.plain.tif"
+        assert call(capfd, "render", frame, "--camera-rgb", "--encoding", encoding, "--out", plain)[0] == 0
+        assert np.array_equal(tifffile.imread(tmp_path / f"{name}.tif"), tifffile.imread(plain))
+    assert "--for THIS.cube" in (tmp_path / "a.cube").read_text()
+
+
+@pytest.mark.parametrize(
+    ("name", "contents", "reason"),
+    [
+        ("x.cube", b'TITLE "elsewhere"\nLUT_3D_SIZE 2\n' + b"0 0 0\n" * 8, "does not say what numbers it takes"),
+        ("x.cube", b"no table", "no .cube table"),
+        ("x.icc", b"no profile", "ICC"),
+        ("x.json", b"{}", "render --profile"),
+        ("x.txt", b"", "no profile that takes pictures"),
+    ],
+)
+def test_input_is_never_made_for_a_profile_that_does_not_say_what_it_takes(capfd, two_lights, tmp_path, name, contents, reason):
+    (tmp_path / name).write_bytes(contents)
+    words = ("render", two_lights["6000"], "--camera-rgb", "--for", tmp_path / name, "--out", tmp_path / "o.tif", "--json")
+    status, document, err = call(capfd, *words)
+    assert status in (1, 2) and reason in document["error"] and name in err
+    assert document["file"] == str(tmp_path / name) and not (tmp_path / "o.tif").exists()
+
+
+def test_input_is_not_rendered_for_a_profile_of_finished_pictures(capfd, pictures, two_lights, tmp_path):
+    for name in ("p.cube", "p.icc"):
+        assert call(capfd, "fit", pictures["rendered.jpg"], "--chart", "iso24", "--out", tmp_path / name)[0] == 0
+        words = ("render", two_lights["6000"], "--camera-rgb", "--for", tmp_path / name, "--out", tmp_path / "o.tif", "--json")
+        status, document, _ = call(capfd, *words)
+        assert status in (1, 2) and "finished picture" in document["error"]
+        assert document["file"] == str(tmp_path / name)
+
+
+@pytest.mark.parametrize(("end", "bits"), [("tif", 16), ("png", 16), ("jpg", 8), ("webp", 8), ("avif", 8), ("jxl", 8)])
+def test_render_writes_the_bits_that_the_format_holds(capfd, two_lights, tmp_path, end, bits):
+    out = tmp_path / f"o.{end}"
+    assert call(capfd, "render", two_lights["6000"], "--space", "p3", "--out", out)[0] == 0
+    seen = call(capfd, "inspect", out, "--json")[1]
+    assert (seen[0]["bits"], seen[0]["tag"]["space"]) == (bits, "p3")
 
 
 @pytest.mark.parametrize("suffix", [".dcp", ".icc", ".json"])

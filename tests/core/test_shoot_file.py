@@ -98,7 +98,9 @@ def test_steps_of_an_earlier_version_are_undone(demo_shoot):
     with sqlite3.connect(demo_shoot) as old:
         step = old.execute("INSERT INTO steps(label) VALUES ('brighten')").lastrowid
         for inverse in ("0.0", "0.25", "0.5"):
-            old.execute("INSERT INTO inverses(step, sql) VALUES (?, ?)", (step, f"UPDATE frames SET exposure={inverse} WHERE rowid=1"))
+            old.execute(
+                "INSERT INTO inverses(step, sql) VALUES (?, ?)", (step, f"UPDATE frames SET exposure={inverse} WHERE rowid=1")
+            )
         old.execute("UPDATE frames SET exposure = 0.75 WHERE id = 1")
     old.close()
     shoot = Shoot.open(demo_shoot)

@@ -106,7 +106,7 @@ def start_of(arguments: argparse.Namespace, page: int) -> Space:
 
 def page_of(arguments: argparse.Namespace) -> int:
     """The chosen picture of a file that holds several, from 0."""
-    return max(int(arguments.page) - 1, 0)
+    return int(arguments.page) - 1
 
 
 def not_a_profile(out: Path, text: str | None, replace: bool) -> None:

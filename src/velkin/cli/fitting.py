@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import shlex
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -43,6 +44,14 @@ def fit(arguments: argparse.Namespace) -> int:
         raise Wrong("--out names the same file twice")
     if arguments.second_light and not arguments.second:
         raise Wrong("--second-light goes with --second")
+    for option, given, suffix in (
+        ("--encoding", arguments.encoding, ".icc"),
+        ("--icc-version", arguments.icc_version, ".icc"),
+        ("--space", arguments.space, ".cube"),
+        ("--cube-size", arguments.cube_size, ".cube"),
+    ):
+        if given is not None and suffix not in suffixes:
+            raise Wrong(f"{option} goes with an {suffix}" if suffix == ".icc" else f"{option} goes with a {suffix}")
     space = rgb_space_named(arguments.space or "romm")
     inputs = [arguments.file, *([arguments.second] if arguments.second else [])]
     for out in outs:
@@ -54,7 +63,7 @@ def fit(arguments: argparse.Namespace) -> int:
     else:
         profile = _from_raw(arguments)
     profile = replace(stamped(profile, datetime.now()), copyright=arguments.copyright)
-    choices = ExportChoices(arguments.encoding or "linear", arguments.icc_version, space, arguments.cube_size)
+    choices = ExportChoices(arguments.encoding or "linear", arguments.icc_version or 4, space, arguments.cube_size or 65)
     files: list[tuple[Path, ExportedProfile]] = []
     for out in outs:
         try:
@@ -63,8 +72,15 @@ def fit(arguments: argparse.Namespace) -> int:
             raise OutputRefused(error.message, out) from error
     for out, file in files:
         write_whole(out, file.data, arguments.replace)
-    _report(profile, [{"path": str(out), "input": f.input, "output": f.output} for out, f in files], arguments.json)
+    _report(profile, [_written(out, file) for out, file in files], arguments.json)
     return 0
+
+
+def _written(out: Path, file: ExportedProfile) -> dict[str, str]:
+    row = {"path": str(out), "input": file.input, "output": file.output}
+    if file.of_camera:
+        row["command"] = f"velkin render RAW --camera-rgb --for {shlex.quote(str(out))} --out INPUT.tif"
+    return row
 
 
 def _light(text: str | None) -> Any:
@@ -178,3 +194,5 @@ def _report(profile: CameraProfile, written: list[dict[str, str]], as_json: bool
         print(profile.reason)
     for item in written:
         print(f"written {item['path']}: takes {item['input']}, gives {item['output']}")
+        if "command" in item:
+            print(f"  its input: {item['command']}")

@@ -71,17 +71,21 @@ def _go_on(shoot: Shoot, arguments: argparse.Namespace) -> int:
 
 
 def _destination(shoot: Shoot, name: str) -> Destination:
-    found = next((d for d in shoot.state.destinations if name in (d.id, d.name)), None)
+    from velkin.core.handoff.starters import STARTERS
+
+    own = shoot.state.destinations
+    found = next((d for d in (*own, *STARTERS.values()) if name in (d.id, d.name)), None)
     if found is None:
-        known = ", ".join(f"{d.id} ({d.name})" for d in shoot.state.destinations)
-        raise NotSupported(f"the shoot has no destination {name!r}; it has {known}", shoot.path)
+        there = {d.id for d in own}
+        known = ", ".join(f"{d.id} ({d.name})" for d in (*own, *(d for d in STARTERS.values() if d.id not in there)))
+        raise NotSupported(f"there is no destination {name!r}; there are {known}", shoot.path)
     return found
 
 
 def _frames(shoot: Shoot, names: list[str] | None) -> list[int]:
     state = shoot.state
     if not names:
-        return state.order()
+        return state.subjects()
     unknown = [n for n in names if n not in {f.name for f in state.frames.values()}]
     if unknown:
         raise NotSupported(f"the shoot has no frame {unknown[0]!r}", shoot.path)

@@ -40,8 +40,8 @@ _CORNERS = (
 )
 _GRID = "columns x rows of a chart file that does not say them, such as 6x4"
 _BALANCE = (
-    "white balance: camera (as shot), chart:FILE (from the greys of a chart in FILE) or three multipliers R,G,B; "
-    "default: the profile's own, else the camera's"
+    "white balance: camera (as shot, the default), chart (the profile's own chart), chart:FILE (the greys of a chart in FILE) "
+    "or three multipliers R,G,B"
 )
 _INTENTS = ("perceptual", "relative", "saturation", "absolute")
 _OUT_PICTURE = "the file to write: .tif, .png, .jpg, .webp, .avif or .jxl"
@@ -111,8 +111,8 @@ def build() -> Parser:
         "--encoding", choices=["linear", "srgb"], help="the numbers an .icc takes: linear (default) or by sRGB's curve"
     )
     p.add_argument("--space", metavar="SPACE", help="the space a .cube gives (default romm)")
-    p.add_argument("--icc-version", type=int, default=4, choices=[2, 4], help="of an .icc (default 4)")
-    p.add_argument("--cube-size", type=int, default=65, choices=[33, 65], help="steps a side of a .cube (default 65)")
+    p.add_argument("--icc-version", type=int, choices=[2, 4], help="of an .icc (default 4)")
+    p.add_argument("--cube-size", type=int, choices=[33, 65], help="steps a side of a .cube (default 65)")
     p.add_argument("--copyright", default="", metavar="TEXT", help="the copyright line of what is written")
     p.add_argument(
         "--out", type=Path, nargs="+", required=True, metavar="P", help="files to write; .dcp, .icc, .cube or .json says which"
@@ -125,10 +125,13 @@ def build() -> Parser:
     p.add_argument(
         "--camera-rgb", action="store_true", help="write balanced camera numbers, as .icc and .cube profiles expect them"
     )
+    p.add_argument(
+        "--for", dest="input_of", type=Path, metavar="P", help="with --camera-rgb: write just what this .icc or .cube takes"
+    )
     p.add_argument("--encoding", choices=["linear", "srgb"], help="of --camera-rgb: linear (default) or by sRGB's curve")
-    p.add_argument("--space", default="romm", metavar="SPACE", help="the space to write (default romm)")
+    p.add_argument("--space", metavar="SPACE", help="the space to write (default romm)")
     p.add_argument("--bits", type=int, default=None, choices=[8, 16], help="default 16, where the format holds them")
-    p.add_argument("--balance", default=None, metavar="BALANCE", help=_BALANCE)
+    p.add_argument("--balance", default="camera", metavar="BALANCE", help=_BALANCE)
     p.add_argument("--exposure", type=float, default=0.0, metavar="EV", help="-20 to 20 (default 0)")
     p.add_argument(
         "--tone", default="none", choices=["none", "profile"], help="without (default) or with the profile's tone curve"
@@ -172,8 +175,10 @@ def build() -> Parser:
 
     p = verb("handoff", "write and check a shoot's destinations", hand_off)
     p.add_argument("shoot", type=Path, metavar="SHOOT", help="NAME.velkin")
-    p.add_argument("--to", action="append", metavar="DESTINATION", help="id or name; may be given several times")
-    p.add_argument("--frames", nargs="+", metavar="NAME", help="only these frames")
+    p.add_argument(
+        "--to", action="append", metavar="DESTINATION", help="id or name, of the shoot or a starter; may be given several times"
+    )
+    p.add_argument("--frames", nargs="+", metavar="NAME", help="only these frames (default: all but chart and neutral frames)")
     p.add_argument("--out", type=Path, metavar="DIR", help="a folder in place of the destinations' own")
     p.add_argument(
         "--existing",
@@ -214,7 +219,15 @@ def _intent(p: argparse.ArgumentParser) -> None:
 
 
 def _page(p: argparse.ArgumentParser) -> None:
-    p.add_argument("--page", type=int, default=1, metavar="N", help="which picture of a file that holds several, from 1")
+    p.add_argument(
+        "--page", type=_number_from_one, default=1, metavar="N", help="which picture of a file that holds several, from 1"
+    )
+
+
+def _number_from_one(text: str) -> int:
+    if not text.isascii() or not text.isdigit() or int(text) < 1:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number from 1")
+    return int(text)
 
 
 def _quality(p: argparse.ArgumentParser) -> None:

@@ -27,14 +27,16 @@ def _balance_from_chart(file: Path) -> Any:
     raise ChartNotFound("no chart found to take the white balance from", file)
 
 
-def _balance_of(text: str | None, facts: Any) -> tuple[Any, str]:
-    """The white balance asked for, or None for the profile's own or the camera's."""
+def _balance_of(text: str, facts: Any, profile: Any) -> tuple[Any, str]:
+    """The white balance asked for: the multipliers, and where they come from."""
     import numpy as np
 
-    if text is None:
-        return None, "chart"
     if text == "camera":
         return facts.as_shot, "as shot"
+    if text == "chart":
+        if profile is None or profile.balance is None:
+            raise Wrong("--balance chart needs a --profile that knows its chart's balance; else use chart:FILE")
+        return np.array(profile.balance), "chart"
     if text.startswith("chart:"):
         return _balance_from_chart(Path(text[6:])), "chart"
     try:
@@ -42,7 +44,7 @@ def _balance_of(text: str | None, facts: Any) -> tuple[Any, str]:
     except ValueError:
         values = np.zeros(0)
     if values.shape != (3,) or not np.all(np.isfinite(values)) or values.min() <= 0:
-        raise Wrong("--balance takes camera, chart:FILE or three positive multipliers R,G,B")
+        raise Wrong("--balance takes camera, chart, chart:FILE or three positive multipliers R,G,B")
     return values / values[1], "given"
 
 
@@ -50,27 +52,29 @@ def _check(arguments: argparse.Namespace) -> int:
     """Refuse what does not go together; the bits to write."""
     import math
 
-    from velkin.core.files.formats import FORMATS
+    from velkin.core.files.formats import best_bits, check_format, format_of
 
-    out: Path = arguments.out
-    if out.suffix.lower() not in FORMATS:
-        raise NotSupported(f"writing {out.suffix or 'a file without suffix'} is not supported; use {', '.join(FORMATS)}", out)
+    kind = format_of(arguments.out)
     if not math.isfinite(arguments.exposure) or abs(arguments.exposure) > 20:
         raise Wrong("--exposure takes EV within -20 to 20")
-    kind = FORMATS[out.suffix.lower()]
-    bits = int(arguments.bits or (8 if kind == "jpeg" else 16))
-    if kind == "jpeg" and bits == 16:
-        raise NotSupported("JPEG holds 8 bits", out)
+    bits = int(arguments.bits or best_bits(kind, 16))
+    check_format(kind, bits, "rgb", arguments.out)
     if arguments.camera_rgb and kind != "tiff":
-        raise NotSupported("--camera-rgb writes TIFF", out)
+        raise NotSupported("--camera-rgb writes TIFF", arguments.out)
     if arguments.camera_rgb and bits != 16:
-        raise NotSupported("--camera-rgb writes 16 bits", out)
+        raise NotSupported("--camera-rgb writes 16 bits", arguments.out)
     if arguments.camera_rgb and (arguments.profile or arguments.tone == "profile"):
         raise Wrong("--camera-rgb goes without a profile")
-    if arguments.encoding and not arguments.camera_rgb:
-        raise Wrong("--encoding goes with --camera-rgb")
+    if arguments.camera_rgb and arguments.space:
+        raise Wrong("--camera-rgb writes camera numbers, which are in no SPACE")
+    if (arguments.encoding or arguments.input_of) and not arguments.camera_rgb:
+        raise Wrong("--encoding and --for go with --camera-rgb")
+    if arguments.encoding and arguments.input_of:
+        raise Wrong("--for takes the encoding from the profile; leave --encoding out")
     if arguments.tone == "profile" and not arguments.profile:
         raise Wrong("--tone profile needs a --profile that has a tone curve")
+    if arguments.force and not arguments.profile:
+        raise Wrong("--force goes with --profile")
     return bits
 
 
@@ -79,6 +83,7 @@ def render(arguments: argparse.Namespace) -> int:
     import numpy as np
 
     from velkin.core.cameraprofiles.anyprofile import check_camera, load_any
+    from velkin.core.cameraprofiles.takes import encoding_taken
     from velkin.core.errors import VelkinError
     from velkin.core.files import raw
     from velkin.core.files.encode import encode_picture
@@ -91,9 +96,9 @@ def render(arguments: argparse.Namespace) -> int:
 
     bits = _check(arguments)
     out: Path = arguments.out
-    space = rgb_space_named(arguments.space)
-    inputs = [arguments.file, *([arguments.profile] if arguments.profile else [])]
-    if (arguments.balance or "").startswith("chart:"):
+    space = rgb_space_named(arguments.space or "romm")
+    inputs = [arguments.file, *(p for p in (arguments.profile, arguments.input_of) if p)]
+    if arguments.balance.startswith("chart:"):
         inputs.append(Path(arguments.balance[6:]))
     refuse_output(out, inputs, arguments.replace)
     facts = raw.read_facts(arguments.file)
@@ -104,15 +109,15 @@ def render(arguments: argparse.Namespace) -> int:
         except VelkinError as error:
             error.file = arguments.profile
             raise
-    balance, source = _balance_of(arguments.balance, facts)
+    balance, source = _balance_of(arguments.balance, facts, profile)
     if profile is None:
-        stage = built_in_stage(facts, balance, source if balance is not None else "as shot")
+        stage = built_in_stage(facts, balance, source)
     else:
         stage = profile_stage(profile, facts, balance, source, arguments.tone == "profile")
     pixels = raw.decode(arguments.file)
     document: dict[str, Any]
     if arguments.camera_rgb:
-        encoding = arguments.encoding or "linear"
+        encoding = encoding_taken(arguments.input_of) if arguments.input_of else arguments.encoding or "linear"
         numbers = balanced(pixels, stage.balance) * np.float32(2.0**arguments.exposure)
         data = encode_picture(numbers, SRGB if encoding == "srgb" else ROMM_LINEAR, "tiff", 16, arguments.file, tag=False)
         document = {"out": str(out), "encoding": encoding}

@@ -260,7 +260,7 @@ class HandoffBench(Bench):
         which = self._which.checkedId()
         if which == _CHOSEN:
             return tuple(f for f in state.order() if f in self._model.selected)
-        return tuple(f for f in state.order() if which == 1 or state.frames[f].role == "subject")
+        return tuple(state.order() if which == 1 else state.subjects())
 
     def _frames_chosen(self) -> None:
         self._show_foot()
@@ -274,7 +274,7 @@ class HandoffBench(Bench):
         if self._model.shoot is None:
             return
         state = self._model.state
-        subjects = sum(f.role == "subject" for f in state.frames.values())
+        subjects = len(state.subjects())
         self._subjects.setText(f"All {count(subjects, 'frame')} without chart and neutral")
         self._all.setText(f"All {count(len(state.frames), 'frame')}")
         number = len(self._model.selected)

@@ -190,7 +190,7 @@ class DestinationsRoom(Room):
         from velkin.core.handoff.jobs import name_facts
 
         state = shoot.state
-        frames = [f for f in state.order() if state.frames[f].role == "subject"][:2] or state.order()[:2]
+        frames = state.subjects()[:2] or state.order()[:2]
         tried = replace(d, pattern=self.form.pattern.text().strip() or d.pattern)
         try:
             made = [tried.file_name(name_facts(state, f, tried, n)) for n, f in enumerate(frames, start=1)]

@@ -12,11 +12,14 @@ from velkin.core.spaces.rgb import SRGB, RGBSpace
 Floats = NDArray[np.float64]
 
 
+#: What a `.cube` of Velkin's takes; stands in the file, by which its input is made (`takes`).
+CAMERA_INPUT = "balanced camera RGB through the sRGB transfer curve, 0..1"
+PICTURE_INPUT = "the picture's own encoded numbers, 0..1"
+
+
 def cube_input(profile: CameraProfile) -> str:
     """What a `.cube` of a profile takes, in words."""
-    if profile.for_pictures:
-        return "the picture's own encoded numbers, 0..1"
-    return "balanced camera RGB through the sRGB transfer curve, 0..1"
+    return PICTURE_INPUT if profile.for_pictures else CAMERA_INPUT
 
 
 def cube_output(space: RGBSpace) -> str:
@@ -41,6 +44,11 @@ def cube_text(profile: CameraProfile, space: RGBSpace, size: int = 65) -> str:
         f"# camera: {profile.camera}",
         f"# input: {cube_input(profile)}",
         f"# output: {cube_output(space)}",
+        *(
+            []
+            if profile.for_pictures
+            else ["# its input is written by: velkin render RAW --camera-rgb --for THIS.cube --out INPUT.tif"]
+        ),
         f"LUT_3D_SIZE {size}",
         "DOMAIN_MIN 0.0 0.0 0.0",
         "DOMAIN_MAX 1.0 1.0 1.0",

@@ -44,11 +44,12 @@ class ExportChoices:
 
 @dataclass(frozen=True)
 class ExportedProfile:
-    """A profile's file: its bytes, and what numbers it takes and gives."""
+    """A profile's file: its bytes, what numbers it takes and gives, and whether they are camera numbers to be rendered for it."""
 
     data: bytes
     input: str
     output: str
+    of_camera: bool = False
 
 
 def cannot(profile: AnyProfile, suffix: str) -> str:
@@ -94,6 +95,7 @@ def exported(profile: AnyProfile, suffix: str, choices: ExportChoices | None = N
     if suffix == ".icc":
         takes = "the picture's own encoded numbers" if profile.for_pictures else f"balanced camera RGB, {choices.encoding}"
         connection = "XYZ D50" if profile.model == "matrix" and profile.tone == "none" else "Lab D50"
-        return ExportedProfile(icc_profile(profile, choices.encoding, choices.icc_version), takes, connection)
+        data = icc_profile(profile, choices.encoding, choices.icc_version)
+        return ExportedProfile(data, takes, connection, not profile.for_pictures)
     text = cube_text(profile, choices.space, choices.cube_size)
-    return ExportedProfile(text.encode(), cube_input(profile), cube_output(choices.space))
+    return ExportedProfile(text.encode(), cube_input(profile), cube_output(choices.space), not profile.for_pictures)

@@ -102,17 +102,18 @@ def icc_from_bytes(data: bytes) -> ICCInput:
     if not np.all(np.isfinite(lab)) or lab[2, 0] - lab[0, 0] < 5.0:
         raise BadProfile("the ICC profile gives no usable colours")
     digest = hashlib.blake2b(data, digest_size=12).hexdigest()
-    return ICCInput(profile.description or "unnamed ICC profile", data, _takes(data), digest)
+    return ICCInput(profile.description or "unnamed ICC profile", data, stated_input(data) or "linear", digest)
 
 
-def _takes(data: bytes) -> str:
+def stated_input(data: bytes) -> str:
+    """What an ICC profile says that it takes, as Velkin's own do: ``linear``, ``srgb``, ``picture``, or nothing."""
     count = struct.unpack_from(">I", data, 128)[0]
     for i in range(count):
         sign, offset, length = struct.unpack_from(">4sII", data, 132 + 12 * i)
         if sign == INPUT_TAG:
             said = data[offset + 8 : offset + length].split(b"\0")[0].decode("ascii", "replace")
-            return said if said in ("linear", "srgb", "picture") else "linear"
-    return "linear"
+            return said if said in ("linear", "srgb", "picture") else ""
+    return ""
 
 
 def load_icc(path: Path) -> ICCInput:

@@ -263,6 +263,10 @@ class State:
             raise KeyError(identifier)
         return found
 
+    def subjects(self) -> list[int]:
+        """Frames that show neither a chart nor a neutral, in the order shown."""
+        return [f for f in self.order() if self.frames[f].role == "subject"]
+
     def held(self) -> list[int]:
         """Frames that wait for a decision, in the order shown."""
         return [f for f in self.order() if self.frames[f].held]

@@ -114,8 +114,14 @@ def _triggers(connection: sqlite3.Connection) -> list[str]:
         values = "||','||".join(f"quote(old.{c})" for c in columns)
         again = ",".join(f"{c}=excluded.{c}" for c in columns)
         absent = f"'DELETE FROM {table} WHERE rowid='||new.rowid"
-        present = f"'INSERT INTO {table}(rowid,{names}) VALUES('||old.rowid||','||{values}||') ON CONFLICT DO UPDATE SET {again}'"
-        for event, row, inverse in (("AFTER INSERT", "new", absent), ("AFTER UPDATE", "old", present), ("BEFORE DELETE", "old", present)):
+        present = (
+            f"'INSERT INTO {table}(rowid,{names}) VALUES('||old.rowid||','||{values}||') ON CONFLICT DO UPDATE SET {again}'"
+        )
+        for event, row, inverse in (
+            ("AFTER INSERT", "new", absent),
+            ("AFTER UPDATE", "old", present),
+            ("BEFORE DELETE", "old", present),
+        ):
             parts.append(
                 f"CREATE TRIGGER undo_{event.split()[1].lower()}_{table} {event} ON {table} "
                 f"WHEN (SELECT step FROM recording) IS NOT NULL AND NOT EXISTS (SELECT 1 FROM inverses WHERE "
