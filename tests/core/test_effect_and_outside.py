@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pytest
+from PIL import Image
 
+from velkin.cli import main
 from velkin.core.conversion.convert import Conversion, convert_chain, convert_picture, lab_of, share_outside
 from velkin.core.conversion.effect import effect_of, in_words, intent_name
 from velkin.core.gamut.outside import measure_outside
-from velkin.core.gamut.roundtrip import outside_by_profile, own_error, there_and_back
-from velkin.core.icc.space import ICCSpace, grays, plain_ink, shown_for_now, space_of
-from velkin.core.icc.transform import Intent
+from velkin.core.gamut.roundtrip import judged_by_hull, outside_by_profile, own_error, there_and_back
+from velkin.core.icc.space import LAB, ICCSpace, grays, plain_ink, shown_for_now, space_of
+from velkin.core.icc.transform import Intent, device_values, to_lab
+from velkin.core.icc.write_output import OutputTables, lab_grid, output_profile
 from velkin.core.path import PictureStage, Step, chain_of, path_of
 from velkin.core.render import numbers_here, to_working
 from velkin.core.shoot.outside import shoot_outside
+from velkin.core.spaces.difference import ciede2000
+from velkin.core.spaces.lab import lab_to_xyz
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB
 from velkin.sim.conversion_trials import between_all, from_press, into_press
 from velkin.sim.conversion_trials import there_and_back as wide_round_trip
@@ -60,10 +67,51 @@ def test_both_versions_of_its_profile_say_the_same(press: ICCSpace) -> None:
 def test_what_the_press_cannot_print_is_outside_and_its_own_colours_are_not(press: ICCSpace) -> None:
     own = printed_lab(RNG.random((4000, 4)) * [0.9, 0.9, 0.9, 0.5])
     assert np.mean(outside_by_profile(own, press)) < 0.08
+    assert not judged_by_hull(press)
     strong = lab_of(np.array([[0, 1, 0], [0, 0, 1], [1, 0, 1]], dtype=np.float32), OPRGB)
     assert outside_by_profile(strong, press).all()
     grey = np.stack([np.linspace(25, 95, 30), np.zeros(30), np.zeros(30)], axis=1)
     assert not outside_by_profile(grey, press).any()
+
+
+def test_the_allowance_is_the_error_of_the_profile_s_own_separation(press: ICCSpace) -> None:
+    """COLOUR.md section 5, reckoned on another grid; and a colour a few ΔE beyond what the press prints does not count as held."""
+    steps = np.linspace(0.0, 1.0, 22)
+    grid = np.stack(np.meshgrid(*[steps] * 3, indexing="ij"), axis=-1).reshape(-1, 3) * [100, 220, 220] - [0, 110, 110]
+    inks = device_values(grid, LAB.icc, "lab", press.icc, "cmyk", Intent.RELATIVE, False)
+    printed = to_lab(np.clip(inks, 0, 1), press.icc, "cmyk")
+    again = device_values(printed, LAB.icc, "lab", press.icc, "cmyk", Intent.RELATIVE, False)
+    errors = ciede2000(printed, to_lab(np.clip(again, 0, 1), press.icc, "cmyk"))
+    assert own_error(press) == pytest.approx(np.percentile(errors, 95), abs=0.2)
+    solid = printed_lab(separated(np.array([[60.0, 80.0 * np.cos(h), 80.0 * np.sin(h)] for h in np.linspace(0, 6.2, 40)])))
+    further = solid * [1.0, 1.3, 1.3]
+    beyond = ciede2000(solid, further)
+    assert beyond.min() > 3.0 and beyond.max() < 8.0
+    assert outside_by_profile(further, press).mean() > 0.95
+
+
+def test_where_tables_invert_badly_the_hull_of_the_colours_decides_and_that_is_told(capfd, tmp_path) -> None:
+    steps, side = np.linspace(0.0, 1.0, 9), 17
+    device = np.stack(np.meshgrid(*[steps] * 4, indexing="ij"), axis=-1)
+    colours = printed_lab(device.reshape(-1, 4)).reshape(*device.shape[:-1], 3)
+    inks = separated(lab_grid(side)) + np.random.default_rng(3).normal(0.0, 0.15, (side**3, 4))
+    tables = OutputTables(colours, np.clip(inks, 0, 1).reshape(side, side, side, 4))
+    file = tmp_path / "rough.icc"
+    file.write_bytes(output_profile("Rough", tables, tables, paper_white()))
+    rough = space_of(file.read_bytes())
+    assert isinstance(rough, ICCSpace) and own_error(rough) > 3 and judged_by_hull(rough)
+    inside = printed_lab(RNG.random((2000, 4)) * [0.8, 0.8, 0.8, 0.3])
+    inside = inside * [1.0, 0.9, 0.9]
+    assert outside_by_profile(inside, rough).mean() < 0.01
+    assert outside_by_profile(inside, rough, by_table=True).mean() < 0.03
+    strong = lab_of(np.array([[0, 1, 0], [0, 0, 1], [1, 0, 1]], dtype=np.float32), OPRGB)
+    dark = np.array([[2.0, 0.0, 0.0], [99.0, 30.0, 0.0]])
+    assert outside_by_profile(np.concatenate([strong, dark]), rough).all()
+    Image.new("RGB", (8, 8), (0, 255, 0)).save(tmp_path / "green.png")
+    words = ["proof", str(tmp_path / "green.png"), "--from", "oprgb", "--to", str(file), "--json"]
+    assert main(words) == 0
+    told = json.loads(capfd.readouterr().out)
+    assert (told["outside"], told["judged_by"]) == (1.0, "hull")
 
 
 def test_the_table_of_what_is_outside_agrees_with_asking_directly(press: ICCSpace) -> None:
@@ -96,7 +144,10 @@ def test_intents_are_told_apart_by_what_they_do_here(press: ICCSpace) -> None:
     by = {(e.intent, e.black_point): e for e in effects}
     assert len(by) == 5
     with_bpc, without = by[Intent.RELATIVE, True], by[Intent.RELATIVE, False]
-    assert with_bpc.darkest >= without.darkest and without.mean <= with_bpc.mean
+    assert with_bpc.darkest >= without.darkest
+    held = lab_to_xyz(printed_lab(0.6 * RNG.random((3000, 4)) * [1, 1, 1, 0])) @ ROMM.from_xyz.T
+    plain = {(e.intent, e.black_point): e.mean for e in effect_of(held.astype(np.float32), ROMM, press)}
+    assert plain[Intent.RELATIVE, False] < 1.0 < plain[Intent.RELATIVE, True]  # what the press holds it prints as it is meant
     words = " ".join(in_words(effects, press))
     assert "Black point compensation fits" in words and "least" in words and "absolute" not in words.casefold()
 

@@ -40,6 +40,7 @@ def proof(arguments: argparse.Namespace) -> int:
     from velkin.core.gamut.proof import lost_there, measure
     from velkin.core.icc.transform import Intent
     from velkin.core.render import to_working
+    from velkin.core.spaces.rgb import RGBSpace
 
     to = destination_of(arguments)
     path = replace(_path(arguments, to), intent=Intent[arguments.intent.upper()], black_point=not arguments.no_bpc)
@@ -49,17 +50,21 @@ def proof(arguments: argparse.Namespace) -> int:
     mean, p95, largest = float(lost.mean(dtype=np.float64)), float(np.percentile(lost, 95)), float(lost.max())
     letters = _LETTERS[to.model]
     channels = {c: {"low": low, "high": high} for c, (low, high) in zip(letters, outside.shares(), strict=True)}
+    judged_by = "channels" if isinstance(to, RGBSpace) else "hull" if outside.by_hull else "round trip"
     if arguments.json:
         document: dict[str, Any] = {
             "outside": outside.share,
             "tone": outside.tone / max(outside.pixels, 1),
             "largest_patch": outside.largest / max(outside.pixels, 1),
+            "judged_by": judged_by,
             "channels": channels,
             "delta_e": {"mean": mean, "p95": p95, "max": largest},
         }
         print_json(document)
         return 0
     print(f"{100 * outside.share:.2f} % of {arguments.file.name} lies outside {to.name}")
+    if outside.by_hull:
+        print("  told by the hull of its colours: its tables lead back to other colours")
     for letter, ends in channels.items():
         print(f"  {letter.upper()}  at the bottom {100 * ends['low']:.2f} %, at the top {100 * ends['high']:.2f} %")
     print(f"what is lost: ΔE00 {mean:.2f} mean, {p95:.2f} at the 95th percentile, {largest:.2f} at most")

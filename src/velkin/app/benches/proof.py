@@ -208,7 +208,10 @@ class ProofBench(Bench):
         self._figure.show_value(percent(outside.share), f"of this picture{eased} is out of gamut for {name}{patch}")
         self._table.show()
         self._table.show_shares(measured.path.destination.model, outside.shares())
-        self._diagnosis.setText(diagnosis(outside, measured.path.destination.model))
+        told = diagnosis(outside, measured.path.destination.model)
+        if outside.by_hull:
+            told += f" The tables of {name} lead back to other colours, so that the hull of all its colours decides here."
+        self._diagnosis.setText(told)
         lost = measured.proofed.loss
         change = f" What it shows differs by ΔE {lost.mean:.1f} mean, {lost.p95:.1f} at the 95th percentile."
         when = "On hand-off" if not self._model.state.goal.space and not self._model.proof.on_screen else "Converted"

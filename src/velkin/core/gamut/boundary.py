@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.compiled import in_bands
-from velkin.core.gamut.roundtrip import own_error, there_and_back
+from velkin.core.gamut.roundtrip import beyond
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.oklab import oklab_to_xyz
@@ -69,7 +69,7 @@ def _held_by_curves(xyz: Floats, space: RGBSpace) -> NDArray[np.bool_]:
 
 
 def _held_by_profile(xyz: Floats, space: ICCSpace) -> NDArray[np.bool_]:
-    return there_and_back(xyz_to_lab(xyz), space) <= max(1.0 - _CLOSER, 0.0) + own_error(space)
+    return beyond(xyz_to_lab(xyz), space) <= -_CLOSER
 
 
 def _held(xyz: Floats, space: Space) -> NDArray[np.bool_]:

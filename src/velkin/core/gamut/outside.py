@@ -35,6 +35,8 @@ class Outside:
         Pixels outside by their tone: a grey of their lightness is not held either. The rest is outside by colour.
     largest : int
         Pixels of the largest contiguous patch, where it was looked for.
+    by_hull : bool
+        Whether the hull of the destination's colours decided, because its profile's tables invert too badly to say.
     """
 
     pixels: int
@@ -42,6 +44,7 @@ class Outside:
     channels: tuple[ChannelEnds, ...]
     tone: int = 0
     largest: int = 0
+    by_hull: bool = False
 
     def __add__(self, other: Outside) -> Outside:
         """The counts of two parts of a picture together."""
@@ -50,7 +53,8 @@ class Outside:
             for a, b in zip(self.channels, other.channels, strict=True)
         ]
         largest = max(self.largest, other.largest)
-        return Outside(self.pixels + other.pixels, self.outside + other.outside, tuple(ends), self.tone + other.tone, largest)
+        counts = self.pixels + other.pixels, self.outside + other.outside
+        return Outside(*counts, tuple(ends), self.tone + other.tone, largest, self.by_hull or other.by_hull)
 
     @property
     def share(self) -> float:

@@ -5,7 +5,7 @@ Everything works on linear RGB (H, W, 3) float32, unclipped, in a space of matri
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -17,7 +17,7 @@ from velkin.core.compiled import in_bands
 from velkin.core.conversion.convert import Conversion, from_linear, is_destination, linear_in
 from velkin.core.gamut.boundary import boundary_of
 from velkin.core.gamut.outside import ChannelEnds, Outside, ends_of, outside_mask
-from velkin.core.gamut.roundtrip import outside_by_profile
+from velkin.core.gamut.roundtrip import judged_by_hull, outside_by_profile
 from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import CHANNELS, ICCSpace, Space
 from velkin.core.icc.transform import Intent, to_lab
@@ -141,7 +141,7 @@ def measure(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
     if counts.outside:
         _, _, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
         largest = int(stats[1:, cv2.CC_STAT_AREA].max())
-    return Outside(counts.pixels, counts.outside, counts.channels, counts.tone, largest), mask
+    return replace(counts, largest=largest), mask
 
 
 def count_outside(linear: Pixels, c: Conversion) -> Outside:
@@ -188,14 +188,15 @@ def _greys_held(space: ICCSpace) -> tuple[float, float]:
 
 
 def _by_profile(flat: Pixels, c: Conversion, found: NDArray[np.uint8]) -> Outside:
-    """Outside by the round trip; a channel is driven where it stands at an end of a pixel that is outside."""
+    """Out of gamut by what the profile tells (`roundtrip`); a channel is driven where it stands at an end of a pixel that is outside."""
     space = c.destination
     assert isinstance(space, ICCSpace)
     colours = lab(flat[None], _source(c))[0]
     out = outside_by_profile(colours, space)
     found[:] = out
     if not out.any():
-        return Outside(len(flat), 0, tuple(ChannelEnds(0, 0) for _ in range(CHANNELS[space.model])))
+        none = tuple(ChannelEnds(0, 0) for _ in range(CHANNELS[space.model]))
+        return Outside(len(flat), 0, none, by_hull=judged_by_hull(space))
     low, high = _greys_held(space)
     lightness = colours[out][:, 0]
     dark, bright = lightness < low, lightness > high
@@ -205,7 +206,8 @@ def _by_profile(flat: Pixels, c: Conversion, found: NDArray[np.uint8]) -> Outsid
         at_low, at_high = device[:, channel] <= _END, device[:, channel] >= 1.0 - _END
         tone = dark | bright
         ends.append(ChannelEnds(*(int(np.count_nonzero(v)) for v in (at_low, at_high, at_low & tone, at_high & tone))))
-    return Outside(len(flat), int(np.count_nonzero(out)), tuple(ends), int(np.count_nonzero(dark | bright)))
+    tone = int(np.count_nonzero(dark | bright))
+    return Outside(len(flat), int(np.count_nonzero(out)), tuple(ends), tone, by_hull=judged_by_hull(space))
 
 
 def histogram(numbers: NDArray[Any], bins: int = 128) -> NDArray[np.int64]:

@@ -1,7 +1,8 @@
 """What a space known only by its profile cannot hold: colours that come back changed from device values (COLOUR.md section 5).
 
-A colour is outside when there and back differs by more than 1.0 ΔE00 beyond the 95th percentile of the profile's own
-round-trip error over its device cube.
+A colour is out of gamut when there and back differs by more than 1.0 ΔE00 beyond the 95th percentile of the profile's own round-trip
+error, of colours that its own separation produces. Where a profile's tables invert so badly that this says little, the hull of its
+colours decides.
 """
 
 from __future__ import annotations
@@ -12,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.compiled import in_bands
-from velkin.core.icc.space import CHANNELS, LAB, ICCSpace
+from velkin.core.gamut.solid import solid_of
+from velkin.core.icc.space import LAB, ICCSpace
 from velkin.core.icc.transform import Intent, device_values, to_lab
 from velkin.core.spaces.difference import ciede2000
 
@@ -22,36 +24,67 @@ Pixels = NDArray[np.float32]
 _SIDE = 65
 #: Up to so many colours LittleCMS is asked directly.
 _FEW = 100_000
-#: Lab at the ends of the table.
+#: Lab at the ends of the tables here.
 _LOW, _HIGH = np.array([0.0, -128.0, -128.0]), np.array([100.0, 128.0, 128.0])
+#: Steps a side of the Lab grid that is separated to find a profile's own error.
+_OWN_SIDE = 33
+#: ΔE00 that a colour may come back changed beyond the profile's own error; own error from which the hull decides.
+_ALLOWED, _BAD = 1.0, 3.0
 
 
 def there_and_back(lab: Floats, space: ICCSpace) -> Floats:
     """ΔE00 (N,) between media-relative Lab (N, 3) and what device values of the space make of it, relative colorimetric."""
-    device = device_values(lab, LAB.icc, "lab", space.icc, space.model, Intent.RELATIVE, False)
-    return ciede2000(lab, to_lab(np.clip(device, 0.0, 1.0), space.icc, space.model))
+    return ciede2000(lab, to_lab(_separated(lab, space), space.icc, space.model))
+
+
+def _separated(lab: Floats, space: ICCSpace) -> Floats:
+    return np.clip(device_values(lab, LAB.icc, "lab", space.icc, space.model, Intent.RELATIVE, False), 0.0, 1.0)
+
+
+def _grid(side: int) -> Floats:
+    axes = [np.linspace(low, high, side) for low, high in zip(_LOW, _HIGH, strict=True)]
+    return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
 
 
 @lru_cache(maxsize=16)
 def own_error(space: ICCSpace) -> float:
-    """The 95th percentile of a profile's own round-trip error, ΔE00, over its device cube.
+    """The 95th percentile of a profile's own round-trip error, ΔE00, of the colours that its own separation produces.
+
+    Device values come from its table for a Lab grid; random ones would hold ink sums that no press prints and raise the figure.
 
     Raises
     ------
     BadProfile
         When the profile has no way from colours to device values.
     """
-    device = np.random.default_rng(17).random((20000, CHANNELS[space.model]))
-    return float(np.percentile(there_and_back(to_lab(device, space.icc, space.model), space), 95))
+    printed = to_lab(_separated(_grid(_OWN_SIDE), space), space.icc, space.model)
+    return float(np.percentile(there_and_back(printed, space), 95))
+
+
+def judged_by_hull(space: ICCSpace) -> bool:
+    """Whether the hull of a profile's colours decides what it holds, because its tables invert too badly. Raises BadProfile."""
+    return own_error(space) > _BAD
+
+
+def beyond(lab: Floats, space: ICCSpace) -> Floats:
+    """How far (N,) media-relative Lab (N, 3) lies beyond what a profile holds, in about ΔE; 0 or less within.
+
+    Raises
+    ------
+    BadProfile
+        When the profile has no way from colours to device values.
+    """
+    if not judged_by_hull(space):
+        return there_and_back(lab, space) - _ALLOWED - own_error(space)
+    return solid_of(space).beyond(lab)
 
 
 @lru_cache(maxsize=8)
 def _table(space: ICCSpace) -> Pixels:
-    """ΔE00 beyond what is allowed, over Lab, (n³, 1)."""
-    axes = [np.linspace(low, high, _SIDE) for low, high in zip(_LOW, _HIGH, strict=True)]
-    lab = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
-    parts = in_bands(lambda first, last: there_and_back(lab[first:last], space), len(lab))
-    return (np.concatenate(parts) - 1.0 - own_error(space)).astype(np.float32)[:, None]
+    """`beyond` over Lab, (n³, 1)."""
+    lab = _grid(_SIDE)
+    parts = in_bands(lambda first, last: beyond(lab[first:last], space), len(lab))
+    return np.concatenate(parts).astype(np.float32)[:, None]
 
 
 def outside_by_profile(lab: NDArray[np.floating], space: ICCSpace, by_table: bool = False) -> NDArray[np.bool_]:
@@ -67,7 +100,7 @@ def outside_by_profile(lab: NDArray[np.floating], space: ICCSpace, by_table: boo
     from velkin.core.conversion.kernels import through_cube
 
     if len(lab) <= _FEW and not by_table:
-        return there_and_back(np.asarray(lab, dtype=np.float64), space) > 1.0 + own_error(space)
+        return beyond(np.asarray(lab, dtype=np.float64), space) > 0.0
     places = lab.astype(np.float32)
     places -= _LOW.astype(np.float32)
     places /= (_HIGH - _LOW).astype(np.float32)

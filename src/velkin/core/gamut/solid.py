@@ -72,10 +72,16 @@ class Solid:
         r = self.radius_at(np.full(HUES + 1, lightness), hues)
         return np.stack([r * np.cos(np.radians(hues)), r * np.sin(np.radians(hues))], axis=1)
 
+    def beyond(self, lab: Floats) -> Floats:
+        """How far (N,) Lab (N, 3) lies beyond the surface, in chroma or in lightness (ΔE*76); 0 or less within."""
+        hue = np.degrees(np.arctan2(lab[:, 2], lab[:, 1]))
+        low, high = self.lightness[0] - 0.5 * self.step, self.lightness[-1] + 0.5 * self.step
+        chroma = np.hypot(lab[:, 1], lab[:, 2]) - self.radius_at(np.clip(lab[:, 0], low, high), hue)
+        return np.maximum(chroma, np.maximum(low - lab[:, 0], lab[:, 0] - high))
+
     def holds(self, lab: Floats) -> NDArray[np.bool_]:
         """Which Lab (N, 3) lie within."""
-        hue = np.degrees(np.arctan2(lab[:, 2], lab[:, 1]))
-        return np.asarray(np.hypot(lab[:, 1], lab[:, 2]) <= self.radius_at(lab[:, 0], hue) + 1e-9)
+        return np.asarray(self.beyond(lab) <= 1e-9)
 
 
 def _faces(channels: int, side: int) -> Floats:
