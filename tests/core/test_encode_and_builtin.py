@@ -8,10 +8,11 @@ import tifffile
 from PIL import Image
 
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
+from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.encode import encode_picture
 from velkin.core.files.formats import FORMATS
 from velkin.core.files.metadata import carry_into, exif_facts
-from velkin.core.files.raw import DNGColour, RawFacts, is_raw_name, read_facts
+from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import built_in_stage
 from velkin.core.spaces.adaptation import D50

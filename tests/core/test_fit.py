@@ -17,7 +17,8 @@ from velkin.core.charts.definition import Chart
 from velkin.core.charts.judge import Verdict
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import BadProfile, FitRefused
-from velkin.core.files.raw import DNGColour, read_facts
+from velkin.core.files.dng_colour import DNGColour
+from velkin.core.files.raw import read_facts
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab

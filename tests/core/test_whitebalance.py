@@ -9,7 +9,7 @@ from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import Choices, PatchReading, Reading
 from velkin.core.errors import FitRefused
-from velkin.core.files.raw import DNGColour
+from velkin.core.files.dng_colour import DNGColour
 from velkin.core.spaces.temperature import cct_duv, xy_of_temperature
 from velkin.core.whitebalance import from_card, from_greys, from_spot
 from velkin.sim.camera import Camera

@@ -111,7 +111,7 @@ def _from_raw(arguments: argparse.Namespace) -> CameraProfile:
 def _request(arguments: argparse.Namespace, file: Path, light: str | None, corners: str | None) -> FitRequest:
     """What is to be fitted on a raw chart frame."""
     from velkin.core.cameraprofiles.fit import FitRequest
-    from velkin.core.cameraprofiles.matrices import built_in
+    from velkin.core.cameraprofiles.matrices import baseline_of, built_in
     from velkin.core.charts.judge import refuse_unusable
     from velkin.core.files.raw import read_facts
 
@@ -135,6 +135,7 @@ def _request(arguments: argparse.Namespace, file: Path, light: str | None, corne
         arguments.model,
         arguments.keep_exposure == "yes",
         arguments.tone,
+        baseline=baseline_of(facts),
     )
 
 

@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
-from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.dng import DNGProfile
+from velkin.core.cameraprofiles.matrices import baseline_of, built_in
 from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
 from velkin.core.cameraprofiles.tone import ToneCurve
 from velkin.core.conversion.convert import Conversion
@@ -43,6 +44,8 @@ class CameraStage:
         The fitted profile's mean ΔE00 on its chart.
     tone : ToneCurve or None
         The profile's tone curve where it is to be used.
+    baseline : float
+        EV by which the file asks for its exposure to be moved, where `colours` does not hold it already.
     """
 
     balance: tuple[float, ...]
@@ -51,6 +54,7 @@ class CameraStage:
     profile: str = ""
     mean_error: float | None = None
     tone: ToneCurve | None = None
+    baseline: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -168,9 +172,14 @@ class ColourPath:
         """Whether it is known what the numbers mean; a step settles it."""
         return bool(self.steps) or not isinstance(self.camera, PictureStage) or self.camera.known
 
+    @property
+    def gain(self) -> float:
+        """The factor by which exposure multiplies linear light: the frame's own, and what a raw file asks for."""
+        return float(2.0 ** (self.exposure + (self.camera.baseline if isinstance(self.camera, CameraStage) else 0.0)))
+
     def from_xyz(self) -> Floats:
         """The 3×3 matrix from the XYZ D50 of the camera stage to linear RGB in the space of arrival, exposure included."""
-        return np.asarray(self.arrives_in.from_xyz) * 2.0**self.exposure
+        return np.asarray(self.arrives_in.from_xyz) * self.gain
 
 
 def path_of(
@@ -188,7 +197,8 @@ def path_of(
 def built_in_stage(facts: RawFacts, balance: Floats | None = None, balance_from: str = "as shot") -> CameraStage:
     """The camera's own way: its built-in matrices, and its as-shot balance unless another is given."""
     chosen = facts.as_shot if balance is None else np.asarray(balance, dtype=np.float64)
-    return CameraStage(tuple(float(v) for v in chosen), balance_from, Matrix(as_rows(built_in(facts).matrix(chosen))))
+    colours = Matrix(as_rows(built_in(facts).matrix(chosen)))
+    return CameraStage(tuple(float(v) for v in chosen), balance_from, colours, baseline=baseline_of(facts))
 
 
 def profile_stage(
@@ -205,6 +215,9 @@ def profile_stage(
     if balance is None and profile.balance is None:
         balance, balance_from = facts.as_shot, "as shot"
     chosen = np.array(profile.balance if balance is None else balance, dtype=np.float64)
+    baseline = baseline_of(facts)
+    if isinstance(profile, DNGProfile):
+        profile, baseline = profile.on(facts.colour), 0.0
     return CameraStage(
         tuple(float(v) for v in chosen),
         balance_from,
@@ -212,4 +225,5 @@ def profile_stage(
         profile.name,
         profile.quality.mean if profile.quality is not None else None,
         profile.tone_curve() if tone else None,
+        baseline,
     )

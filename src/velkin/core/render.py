@@ -93,7 +93,7 @@ def _arrived(camera_rgb: Pixels, path: ColourPath) -> Pixels:
         return _coloured(camera_rgb, camera, path.from_xyz())
     from velkin.core.cameraprofiles.kernels import apply_tone
 
-    romm = _coloured(camera_rgb, camera, ROMM.from_xyz * 2.0**path.exposure)
+    romm = _coloured(camera_rgb, camera, ROMM.from_xyz * path.gain)
     return apply_tone(romm, camera.tone, between(ROMM, path.arrives_in))
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import struct
+from dataclasses import dataclass, field
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import exiv2
 import numpy as np
@@ -16,7 +18,7 @@ from velkin.sim.camera import Camera
 
 Floats = NDArray[np.float64]
 
-_BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _SRATIONAL = 1, 2, 3, 4, 5, 10
+_BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _UNDEFINED, _SRATIONAL = 1, 2, 3, 4, 5, 7, 10
 
 
 @dataclass(frozen=True)
@@ -44,11 +46,62 @@ class Shot:
     orientation: int = 1
 
 
+@dataclass(frozen=True)
+class Body:
+    """What a raw file says of the body that made it, beyond the colour matrices of its model.
+
+    Attributes
+    ----------
+    analog : ndarray (3,)
+        By what the channels were amplified before they were digitised; it is in the numbers.
+    calibrations : tuple of ndarray (3, 3)
+        The model's RGB → this body's, for each light; it is in the numbers.
+    signature, profile_signature : str
+        Of the calibrations, and of the profile in the file.
+    baseline : float
+        EV.
+    third : tuple of (ndarray (3, 3), (x, y)), optional
+        A third colour matrix, and the chromaticity of its light.
+    extras : tuple of TIFF tags
+        Whatever else is to stand in the file, as tifffile takes it.
+    """
+
+    analog: Floats = field(default_factory=lambda: np.ones(3))
+    calibrations: tuple[Floats, ...] = ()
+    signature: str = ""
+    profile_signature: str = ""
+    baseline: float = 0.0
+    third: tuple[Floats, tuple[float, float]] | None = None
+    extras: tuple[tuple[Any, ...], ...] = ()
+
+
+PLAIN = Body()
+
+
 def _rationals(values: Floats, denominator: int = 10000) -> tuple[int, ...]:
     return tuple(int(x) for v in np.asarray(values).ravel() for x in (round(float(v) * denominator), denominator))
 
 
-def write_dng(path: Path, mosaic: NDArray[np.uint16], camera: Camera, shot: Shot) -> None:
+def _of_body(body: Body) -> list[tuple[Any, ...]]:
+    tags: list[tuple[Any, ...]] = list(body.extras)
+    if not np.all(body.analog == 1):
+        tags.append((50727, _RATIONAL, 3, _rationals(body.analog, 1000000), True))  # AnalogBalance
+    for tag, calibration in zip((50723, 50724, 52530), body.calibrations, strict=False):  # CameraCalibration1 to 3
+        tags.append((tag, _SRATIONAL, 9, _rationals(calibration, 1000000), True))
+    for tag, signature in ((50931, body.signature), (50932, body.profile_signature)):
+        if signature:
+            data = signature.encode() + b"\0"
+            tags.append((tag, _BYTE, len(data), data, True))
+    if body.third is not None:
+        matrix, (x, y) = body.third
+        light = struct.pack("<H4I", 0, round(x * 1e6), 1000000, round(y * 1e6), 1000000)
+        tags.append((52531, _SRATIONAL, 9, _rationals(matrix, 1000000), True))  # ColorMatrix3
+        tags.append((52529, _SHORT, 1, 255, True))  # CalibrationIlluminant3: as its data say
+        tags.append((52535, _UNDEFINED, len(light), light, True))  # IlluminantData3
+    return tags
+
+
+def write_dng(path: Path, mosaic: NDArray[np.uint16], camera: Camera, shot: Shot, body: Body = PLAIN) -> None:
     """Write one raw file.
 
     Parameters
@@ -78,7 +131,8 @@ def write_dng(path: Path, mosaic: NDArray[np.uint16], camera: Camera, shot: Shot
         (50778, _SHORT, 1, 17, True),  # CalibrationIlluminant1: standard light A
         (50779, _SHORT, 1, 21, True),  # CalibrationIlluminant2: D65
         (50728, _RATIONAL, 3, _rationals(shot.as_shot_neutral, 1000000), True),  # AsShotNeutral
-        (50730, _SRATIONAL, 1, (0, 100), True),  # BaselineExposure
+        (50730, _SRATIONAL, 1, (round(100 * body.baseline), 100), True),  # BaselineExposure
+        *_of_body(body),
     ]
     tifffile.imwrite(
         path,

@@ -13,6 +13,7 @@ from velkin.app.model.shoot_model import ShootModel
 from velkin.app.widgets.parts import Bench, Facts, Figure, Words, beside, button, compact, row_of, soft
 from velkin.app.words import count, model_words, profile_line, signed, temperature_words
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
+from velkin.core.cameraprofiles.matrices import baseline_of
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint
 from velkin.core.charts.judge import Verdict
@@ -274,7 +275,7 @@ class CameraBench(Bench):
         if frame is not None and frame.profile is not None:
             profile = self._model.state.profiles[frame.profile]
             if isinstance(profile, CameraProfile) and profile.keep_exposure:
-                self._jobs.camera.set_exposure(self.frames, round(float(np.log2(profile.exposure)), 2))
+                self._jobs.camera.set_exposure(self.frames, round(float(np.log2(profile.exposure)) - baseline_of(frame.raw), 2))
 
 
 def chart_of(model: ShootModel, frame: Frame | None) -> int | None:

@@ -16,7 +16,8 @@ from velkin.app.widgets.checkable import RadioButton
 from velkin.app.widgets.parts import Bench, Facts, Rule, beside, button, keep_room, labelled, soft, state_label
 from velkin.app.widgets.pin_table import PinTable
 from velkin.app.widgets.space_box import SpaceBox, second_line
-from velkin.app.words import ASSIGN, CONVERT, MODELS
+from velkin.app.words import ASSIGN, CONVERT, MODELS, signed
+from velkin.core.files.dng_colour import DNGColour
 from velkin.core.icc.space import Space
 from velkin.core.shoot.state import Frame
 from velkin.core.tags.ledger import ASSIGN as ASSIGNED
@@ -218,6 +219,7 @@ class SourceBench(Bench):
                 ("Unique camera model", facts.unique or "not set", "DNG" if facts.is_dng else "Exif"),
                 ("Colour matrices", matrices, where),
                 ("As-shot balance", f"{red:.3f}  1  {blue:.3f}", "R G B"),
+                *_of_the_body(colour),
             ]
         )
         self.sentence.setText("The source file is not touched, whatever is done here.")
@@ -381,3 +383,20 @@ class SourceBench(Bench):
             deciding.assign(frames, space)
         elif space is not None:
             deciding.give_and_convert(frames, space, self._model.state.working)
+
+
+def _of_the_body(colour: DNGColour | None) -> list[tuple[str, str, str]]:
+    """What a DNG file says of this very body, and what it brings that is not applied."""
+    if colour is None:
+        return []
+    rows = []
+    if colour.analog != (1.0, 1.0, 1.0):
+        rows.append(("Analogue balance", "  ".join(f"{v:.3f}" for v in colour.analog), "R G B"))
+    if colour.calibrations:
+        used = colour.camera_signature == colour.profile_signature
+        rows.append(("Calibration of this body", "applied" if used else "for profiles of another signature", "DNG"))
+    if colour.baseline:
+        rows.append(("Baseline exposure", f"{signed(colour.baseline, 2)} EV", "DNG"))
+    if colour.not_applied:
+        rows.append(("Not applied", ", ".join(colour.not_applied), "DNG"))
+    return rows

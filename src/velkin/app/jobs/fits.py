@@ -17,7 +17,7 @@ from velkin.app.words import count
 from velkin.core.cameraprofiles.anyprofile import AnyProfile, check_camera, load_any
 from velkin.core.cameraprofiles.export import ExportChoices, exported
 from velkin.core.cameraprofiles.fit import FitRequest, Fitted, fit, stamped
-from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.matrices import baseline_of, built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.report import PatchColours, patch_colours
 from velkin.core.cameraprofiles.shelf import name_by_pattern
@@ -109,6 +109,7 @@ class Fits(Work):
             keep_exposure=wish.keep_exposure,
             tone=wish.tone,
             weights=wish.weights,
+            baseline=baseline_of(frame.raw),
         )
 
     def plain_request(self, frame: int, kept: JudgedReading) -> FitRequest:

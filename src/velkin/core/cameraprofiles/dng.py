@@ -1,21 +1,22 @@
 """DNG camera profiles as the specification applies them (DNG 1.4, chapter 6): from camera numbers to XYZ D50.
 
-Matrices, hue and saturation maps for one or two lights, a look table and a tone curve. What may be done with one:
+Matrices, hue and saturation maps for one to three lights, a look table and a tone curve. What may be done with one:
 `DNGProfile.colours` gives the map at a white balance, which `render` applies. Files: `dng_file`. Making one of a fitted
 profile: `dng_export`.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.huesat import HueSatMap
+from velkin.core.cameraprofiles.huesat import HueSatMap, mixed_tables
 from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.cameraprofiles.models import Matrix, Rows, as_rows
 from velkin.core.cameraprofiles.tone import ToneCurve
+from velkin.core.files.dng_colour import DNGColour
 from velkin.core.spaces.rgb import ROMM
 
 Floats = NDArray[np.float64]
@@ -67,7 +68,7 @@ class DNGProfile:
     policy : int
         Embedding policy: 0 copying allowed, 1 embed if used, 2 never embed, 3 no restrictions.
     illuminants : tuple of int
-        Exif LightSource code of each light, one or two.
+        Exif LightSource code of each light, one to three.
     matrices : ColourMatrices
         Colour matrices, with the forward matrices where there are any.
     tables : tuple of HueSatMap
@@ -79,6 +80,8 @@ class DNGProfile:
         Baseline exposure offset, EV.
     black : bool
         Whether readers may render blacks in their own way.
+    signature : str
+        The calibrations in a file hold for it where the camera's signature is the same.
     """
 
     name: str
@@ -92,6 +95,13 @@ class DNGProfile:
     black: bool = True
     copyright: str = ""
     policy: int = 3
+    signature: str = ""
+
+    def on(self, body: DNGColour | None) -> DNGProfile:
+        """The profile on the body that made a file, with the exposure that the file asks for."""
+        if body is None:
+            return self
+        return replace(self, matrices=self.matrices.on(body, self.signature), exposure=self.exposure + body.baseline)
 
     def colours(self, balance: Floats) -> Matrix | DNGMap:
         """The map from balanced camera RGB at a white balance (3,)."""
@@ -99,11 +109,9 @@ class DNGProfile:
         factor = 2.0**self.exposure
         if not self.tables and self.look is None:
             return Matrix(as_rows(matrix * factor))
-        table = None
-        if len(self.tables) == 2:
-            table = self.tables[0].mixed(self.tables[1], self.matrices.share(np.asarray(balance)))
-        elif self.tables:
-            table = self.tables[0]
+        table = next(iter(self.tables), None)
+        if len(self.tables) > 1:
+            table = mixed_tables(self.tables, self.matrices.weights_at(np.asarray(balance)))
         return DNGMap(as_rows(matrix), table, factor, self.look)
 
     @property

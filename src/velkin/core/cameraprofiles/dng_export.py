@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.huesat import HueSatMap, from_hsv, to_hsv
-from velkin.core.cameraprofiles.matrices import ColourMatrices, kelvin_of
+from velkin.core.cameraprofiles.matrices import ColourMatrices, flat, kelvin_of
 from velkin.core.cameraprofiles.models import Matrix, Model, Table
 from velkin.core.cameraprofiles.profile import CameraProfile, LightFit
 from velkin.core.cameraprofiles.table_fit import HUES
@@ -23,6 +23,8 @@ Floats = NDArray[np.float64]
 #: Codes that may stand for a light, by temperature: standard light A, ISO studio tungsten, D50, D55, D65, D75.
 _CODES = (17, 24, 23, 20, 21, 22)
 _SATURATIONS = 49
+#: It was fitted to the numbers of the body itself, so that no file's calibration of a body is to come on top.
+_SIGNATURE = "fitted to the body"
 
 
 def dng_profile(profile: CameraProfile, policy: int = 3) -> DNGProfile:
@@ -44,7 +46,8 @@ def dng_profile(profile: CameraProfile, policy: int = 3) -> DNGProfile:
     mixer = np.array(profile.variant.mixer)
     reach = np.array(profile.variant.reach)
     forward = [np.array(f.matrix) @ mixer for f in profile.fits]
-    colour = [f.colour_matrix() / reach[:, None] for f in profile.fits]
+    # a reader multiplies by the amplification of the file at hand, which the chart frame's numbers had in them
+    colour = [f.colour_matrix() / (reach * f.analog)[:, None] for f in profile.fits]
     tables = [_table_of(profile, f) for f in profile.fits]
     maps = None if tables[0] is None else [t.data.astype(np.float64) for t in tables if t is not None]
     codes: tuple[int, ...]
@@ -60,23 +63,20 @@ def dng_profile(profile: CameraProfile, policy: int = 3) -> DNGProfile:
             maps = [s * maps[0] + (1.0 - s) * maps[1] for s in at]
     else:
         codes = (_nearest(profile.cct),)
-    exposure = 0.0 if profile.keep_exposure else float(np.mean([np.log2(f.exposure) for f in profile.fits]))
+    exposure = 0.0 if profile.keep_exposure else float(np.mean([np.log2(f.factor) for f in profile.fits]))
     return DNGProfile(
         name=profile.name,
         camera=profile.camera,
         illuminants=codes,
-        matrices=ColourMatrices(_flat(colour), tuple(kelvin_of(c) for c in codes), _flat(forward)),
+        matrices=ColourMatrices(flat(colour), tuple(kelvin_of(c) for c in codes), flat(forward)),
         tables=() if maps is None else tuple(_kept(m) for m in maps),
         tone=standard_curve() if profile.tone == "standard" else STRAIGHT,
         exposure=exposure,
         black=False,
         copyright=profile.copyright,
         policy=policy,
+        signature=_SIGNATURE,
     )
-
-
-def _flat(matrices: list[Floats]) -> tuple[tuple[float, ...], ...]:
-    return tuple(tuple(float(v) for v in m.ravel()) for m in matrices)
 
 
 def _nearest(kelvin: float) -> int:

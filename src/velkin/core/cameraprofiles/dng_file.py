@@ -18,22 +18,25 @@ from velkin.core.cameraprofiles.huesat import LARGEST, HueSatMap
 from velkin.core.cameraprofiles.matrices import ColourMatrices, kelvin_of
 from velkin.core.cameraprofiles.tone import ToneCurve
 from velkin.core.errors import BadProfile, UnreadableFile
+from velkin.core.files.dng_colour import OTHER, illuminant_white
+from velkin.core.spaces.temperature import cct_duv
 
 Floats = NDArray[np.float64]
 
 _MAGIC = 0x4352
 _LARGEST_FILE = 64 * 1024 * 1024
 
-_UNIQUE, _MATRIX_1, _MATRIX_2 = 50708, 50721, 50722
-_ILLUMINANT_1, _ILLUMINANT_2 = 50778, 50779
-_NAME, _DIMS, _DATA_1, _DATA_2, _TONE, _POLICY, _COPYRIGHT = 50936, 50937, 50938, 50939, 50940, 50941, 50942
-_FORWARD_1, _FORWARD_2 = 50964, 50965
+_UNIQUE, _SIGNATURE = 50708, 50932
+# of each of up to three lights; the third came with DNG 1.6
+_MATRICES, _ILLUMINANTS, _FORWARDS = (50721, 50722, 52531), (50778, 50779, 52529), (50964, 50965, 52532)
+_DATA, _LIGHTS = (50938, 50939, 52537), (52533, 52534, 52535)
+_NAME, _DIMS, _TONE, _POLICY, _COPYRIGHT = 50936, 50937, 50940, 50941, 50942
 _LOOK_DIMS, _LOOK_DATA = 50981, 50982
 _ENCODING, _LOOK_ENCODING, _EXPOSURE, _BLACK = 51107, 51108, 51109, 51110
 
 # TIFF field types: size and struct letter
 _TYPES = {1: (1, "B"), 2: (1, "c"), 3: (2, "H"), 4: (4, "I"), 5: (8, "II"), 6: (1, "b"), 8: (2, "h"), 9: (4, "i")}
-_TYPES |= {10: (8, "ii"), 11: (4, "f"), 12: (8, "d")}
+_TYPES |= {7: (1, "B"), 10: (8, "ii"), 11: (4, "f"), 12: (8, "d")}
 
 
 # ---- reading ------------------------------------------------------------------------------------------------------
@@ -61,7 +64,7 @@ class _Directory:
         elif kind == 2:
             raise BadProfile(f"the profile's field {tag} is text where numbers belong")
         else:
-            letter = {1: "u1", 3: "u2", 4: "u4", 6: "i1", 8: "i2", 9: "i4", 11: "f4", 12: "f8"}[kind]
+            letter = {1: "u1", 7: "u1", 3: "u2", 4: "u4", 6: "i1", 8: "i2", 9: "i4", 11: "f4", 12: "f8"}[kind]
             with np.errstate(invalid="ignore"):  # what is no number is refused below
                 values = np.frombuffer(data, self.order + letter).astype(np.float64)
         if not np.all(np.isfinite(values)):
@@ -144,19 +147,15 @@ def dng_from_bytes(data: bytes) -> DNGProfile:
         When it is none, cut short, or its numbers cannot be a profile.
     """
     fields = _directory(data)
-    first, second = _matrix(fields, _MATRIX_1), _matrix(fields, _MATRIX_2)
-    if first is None:
+    lights = [_light(fields, number) for number in range(3)]
+    if lights[0] is None:
         raise BadProfile("the profile has no colour matrix")
-    codes = [int(fields.number(_ILLUMINANT_1, 21 if second is None else 17)), int(fields.number(_ILLUMINANT_2, 21))]
-    ahead = [_forward(fields, tag) for tag in (_FORWARD_1, _FORWARD_2)]
-    tables = [_table(fields, _DIMS, tag, _ENCODING) for tag in (_DATA_1, _DATA_2)]
-    if tables[0] is None and tables[1] is not None:
-        tables = [tables[1], None]
-    two = second is not None and kelvin_of(codes[0]) != kelvin_of(codes[1])
-    matrices: tuple[tuple[float, ...], ...] = (first, second) if two and second is not None else (first,)
-    used = 2 if two else 1
-    forward = tuple(m for m in ahead[:used] if m is not None)
-    kept = tuple(t for t in tables[:used] if t is not None)
+    used: list[_Light] = []
+    for light in lights:  # two of the same temperature tell nothing of the lights between them
+        if light is not None and all(light.kelvin != other.kelvin for other in used):
+            used.append(light)
+    forward = [light.forward for light in used if light.forward is not None]
+    tables = [table for table in (_table(fields, _DIMS, tag, _ENCODING) for tag in _DATA) if table is not None][: len(used)]
     tone = fields.numbers(_TONE)
     curve = None
     if tone is not None:
@@ -169,16 +168,44 @@ def dng_from_bytes(data: bytes) -> DNGProfile:
     return DNGProfile(
         name=fields.text(_NAME) or "unnamed profile",
         camera=fields.text(_UNIQUE),
-        illuminants=tuple(codes[:used]),
-        matrices=ColourMatrices(matrices, tuple(kelvin_of(c) for c in codes[:used]), forward if len(forward) == used else ()),
-        tables=kept if len(kept) == used else kept[:1],
+        illuminants=tuple(light.code for light in used),
+        matrices=ColourMatrices(
+            tuple(light.matrix for light in used),
+            tuple(light.kelvin for light in used),
+            tuple(forward) if len(forward) == len(used) else (),
+            whites=tuple(light.white for light in used) if any(light.white for light in used) else (),
+        ),
+        tables=tuple(tables) if len(tables) == len(used) else tuple(tables[:1]),
         look=_table(fields, _LOOK_DIMS, _LOOK_DATA, _LOOK_ENCODING),
         tone=curve,
         exposure=exposure,
         black=fields.number(_BLACK, 0) == 0,
         copyright=fields.text(_COPYRIGHT),
         policy=int(fields.number(_POLICY, 0)),
+        signature=fields.text(_SIGNATURE),
     )
+
+
+@dataclass(frozen=True)
+class _Light:
+    """One of the lights that a profile knows."""
+
+    matrix: tuple[float, ...]
+    forward: tuple[float, ...] | None
+    code: int
+    white: tuple[float, float] | None
+    kelvin: float
+
+
+def _light(fields: _Directory, number: int) -> _Light | None:
+    matrix = _matrix(fields, _MATRICES[number])
+    if matrix is None:
+        return None
+    alone = all(tag not in fields.fields for tag in _MATRICES[1:])
+    code = int(fields.number(_ILLUMINANTS[number], 21 if number or alone else 17))
+    white = illuminant_white(fields.fields[_LIGHTS[number]][2]) if code == OTHER and _LIGHTS[number] in fields.fields else None
+    kelvin = kelvin_of(code) if white is None else cct_duv(np.array(white))[0]
+    return _Light(matrix, _forward(fields, _FORWARDS[number]), code, white, kelvin)
 
 
 def _forward(fields: _Directory, tag: int) -> tuple[float, ...] | None:
@@ -217,20 +244,26 @@ def dng_to_bytes(profile: DNGProfile) -> bytes:
             pairs = np.stack([np.round(array * 1e6), np.full_like(array, 1e6)], axis=1)
             fields.append((tag, kind, len(array), pairs.astype("<i4").tobytes()))
         else:
-            letter = {1: "u1", 3: "<u2", 4: "<u4", 11: "<f4"}[kind]
+            letter = {1: "u1", 7: "u1", 3: "<u2", 4: "<u4", 11: "<f4"}[kind]
             fields.append((tag, kind, len(array), array.astype(letter).tobytes()))
 
     if profile.camera:
         add(_UNIQUE, 2, profile.camera)
-    for tag, matrix in zip((_MATRIX_1, _MATRIX_2), profile.matrices.matrices, strict=False):
+    for tag, matrix in zip(_MATRICES, profile.matrices.matrices, strict=False):
         add(tag, 10, matrix)
-    for tag, code in zip((_ILLUMINANT_1, _ILLUMINANT_2), profile.illuminants, strict=False):
+    for tag, code in zip(_ILLUMINANTS, profile.illuminants, strict=False):
         add(tag, 3, code)
+    for tag, white in zip(_LIGHTS, profile.matrices.whites, strict=False):
+        if white is not None:
+            x, y = (round(v * 1e6) for v in white)
+            add(tag, 7, list(struct.pack("<H4I", 0, x, 1_000_000, y, 1_000_000)))
+    if profile.signature:
+        add(_SIGNATURE, 2, profile.signature)
     add(_NAME, 2, profile.name)
     if profile.tables:
         levels, hues, saturations = profile.tables[0].data.shape[:3]
         add(_DIMS, 4, (hues, saturations, levels))
-        for tag, table in zip((_DATA_1, _DATA_2), profile.tables, strict=False):
+        for tag, table in zip(_DATA, profile.tables, strict=False):
             add(tag, 11, table.data)
         if profile.tables[0].encoding == "srgb":
             add(_ENCODING, 4, 1)
@@ -239,7 +272,7 @@ def dng_to_bytes(profile: DNGProfile) -> bytes:
     add(_POLICY, 4, profile.policy)
     if profile.copyright:
         add(_COPYRIGHT, 2, profile.copyright)
-    for tag, matrix in zip((_FORWARD_1, _FORWARD_2), profile.matrices.forward, strict=False):
+    for tag, matrix in zip(_FORWARDS, profile.matrices.forward, strict=False):
         add(tag, 10, matrix)
     if profile.look is not None:
         levels, hues, saturations = profile.look.data.shape[:3]

@@ -50,6 +50,8 @@ class FitRequest:
     tone : ``none`` or ``standard``
     weights : tuple of (patch id, weight)
         For patches that count more or less than 1.
+    baseline : float
+        EV by which the chart frame's file asks for its exposure to be moved.
     """
 
     reading: Reading
@@ -63,6 +65,7 @@ class FitRequest:
     keep_exposure: bool = True
     tone: str = "none"
     weights: tuple[tuple[str, float], ...] = ()
+    baseline: float = 0.0
 
     def left_out(self) -> set[str]:
         """Patches that count nothing: left out of the reading, or of no weight."""
@@ -208,6 +211,8 @@ def light_fit(request: FitRequest, ready: Prepared, candidate: Candidate, matrix
             before=float(was.mean()),
         ),
         patches=tuple(PatchError(i, float(b), float(a)) for i, b, a in zip(ready.ids, was, after, strict=True)),
+        analog=request.built_in.analog,
+        baseline=request.baseline,
     )
 
 

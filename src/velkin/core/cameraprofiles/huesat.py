@@ -65,18 +65,6 @@ class HueSatMap:
         """Whether it does the same at every exposure."""
         return self.data.shape[0] == 1
 
-    def mixed(self, other: HueSatMap, share: float) -> HueSatMap:
-        """`share` of this table and the rest of another of the same size.
-
-        Raises
-        ------
-        BadProfile
-            When the sizes differ.
-        """
-        if self.data.shape != other.data.shape:
-            raise BadProfile("the profile's two hue and saturation tables differ in size")
-        return HueSatMap((share * self.data + (1.0 - share) * other.data).astype(np.float32), self.encoding)
-
     def apply(self, rgb: Floats) -> Floats:
         """Corrected linear ROMM RGB (..., 3), float64, of linear ROMM RGB; unclipped."""
         h, s, v = to_hsv(rgb)
@@ -104,6 +92,20 @@ class HueSatMap:
         else:
             new_v = v * found[..., 2]
         return from_hsv(h + found[..., 0] / 60.0, new_s, new_v)
+
+
+def mixed_tables(tables: tuple[HueSatMap, ...], weights: tuple[float, ...]) -> HueSatMap:
+    """Tables of the same size mixed by weights that sum to 1.
+
+    Raises
+    ------
+    BadProfile
+        When the sizes differ.
+    """
+    if any(t.data.shape != tables[0].data.shape for t in tables):
+        raise BadProfile("the profile's hue and saturation tables differ in size")
+    data = sum(w * t.data for w, t in zip(weights, tables, strict=True))
+    return HueSatMap(np.asarray(data, dtype=np.float32), tables[0].encoding)
 
 
 def _cell(position: Floats, cells: int) -> tuple[NDArray[np.int64], Floats]:

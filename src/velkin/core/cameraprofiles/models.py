@@ -13,7 +13,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.huesat import HueSatMap
+from velkin.core.cameraprofiles.huesat import HueSatMap, mixed_tables
 from velkin.core.spaces.rgb import ROMM
 
 Floats = NDArray[np.float64]
@@ -120,4 +120,4 @@ def mixed(first: Model, second: Model, share: float) -> Model:
     if isinstance(first, RootPolynomial) and isinstance(second, RootPolynomial):
         return RootPolynomial(rows(first.coefficients, second.coefficients))
     assert isinstance(first, Table) and isinstance(second, Table)
-    return Table(rows(first.matrix, second.matrix), first.table.mixed(second.table, share))
+    return Table(rows(first.matrix, second.matrix), mixed_tables((first.table, second.table), (share, 1.0 - share)))

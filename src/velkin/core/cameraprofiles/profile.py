@@ -92,6 +92,10 @@ class LightFit:
         Chart id, and file name of the frame.
     figures : Figures
     patches : tuple of PatchError
+    analog : 3 floats
+        By what the chart frame's channels were amplified before they were digitised.
+    baseline : float
+        EV by which the chart frame's file asks for its exposure to be moved, which `exposure` does not count.
     """
 
     model: Model
@@ -105,6 +109,13 @@ class LightFit:
     chart_frame: str
     figures: Figures
     patches: tuple[PatchError, ...]
+    analog: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    baseline: float = 0.0
+
+    @property
+    def factor(self) -> float:
+        """What brings the chart's neutrals to their reference beyond what the frame itself asks for."""
+        return self.exposure / 2.0**self.baseline
 
     def colour_matrix(self) -> Floats:
         """XYZ of the light itself → camera RGB, 3×3: what the plain matrix undoes, the chart's neutral at the light's white."""
@@ -234,7 +245,7 @@ class CameraProfile:
         model = first.model if share == 1.0 else mixed(first.model, self.fits[1].model, share)
         if self.keep_exposure:
             return model
-        factor = first.exposure if share == 1.0 else first.exposure**share * self.fits[1].exposure ** (1.0 - share)
+        factor = first.factor if share == 1.0 else first.factor**share * self.fits[1].factor ** (1.0 - share)
         return scaled(model, factor)
 
     def colours(self, balance: Floats) -> ColourMap:
@@ -378,13 +389,10 @@ def _model_from_data(data: Any) -> Model:
 
 
 def _fit_from_data(data: Any) -> LightFit:
-    balance = tuple(float(v) for v in data["balance"])
-    if len(balance) != 3 or not all(np.isfinite(v) and v > 0 for v in balance):
-        raise BadProfile("the profile's white balance is not three positive multipliers")
     return LightFit(
         model=_model_from_data(data["model"]),
         matrix=_rows(data["matrix"], 3),
-        balance=(balance[0], balance[1], balance[2]),
+        balance=_three(data["balance"], "white balance"),
         exposure=float(data["exposure"]),
         light=str(data["light"]),
         cct=float(data["cct"]),
@@ -393,7 +401,16 @@ def _fit_from_data(data: Any) -> LightFit:
         chart_frame=str(data["chart_frame"]),
         figures=Figures(**{k: float(v) for k, v in data["figures"].items()}),
         patches=tuple(PatchError(str(p["id"]), float(p["before"]), float(p["after"])) for p in data["patches"]),
+        analog=_three(data.get("analog", (1.0, 1.0, 1.0)), "amplification"),
+        baseline=float(data.get("baseline", 0.0)),
     )
+
+
+def _three(data: Any, what: str) -> tuple[float, float, float]:
+    values = tuple(float(v) for v in data)
+    if len(values) != 3 or not all(np.isfinite(v) and v > 0 for v in values):
+        raise BadProfile(f"the profile's {what} is not three positive multipliers")
+    return values
 
 
 def _checked(profile: CameraProfile) -> CameraProfile:
@@ -406,7 +423,7 @@ def _checked(profile: CameraProfile) -> CameraProfile:
             np.abs(np.array(r).sum(axis=1) - D50).max() > 1e-3 for r in [*rows, matrix]
         ):
             raise BadProfile("the profile's matrix does not keep white white, or cannot be undone")
-        if not (np.isfinite(fit.exposure) and 1e-3 < fit.exposure < 1e3 and 1000 <= fit.cct <= 1e5 and abs(fit.duv) < 0.2):
+        if not (np.isfinite(fit.exposure) and abs(fit.baseline) <= 20 and 1e-3 < fit.exposure < 1e3 and 1000 <= fit.cct <= 1e5 and abs(fit.duv) < 0.2):
             raise BadProfile("the profile's exposure or light cannot be meant")
     if isinstance(profile.fits[0].model, Table):
         shapes = {f.model.table.data.shape for f in profile.fits if isinstance(f.model, Table)}

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.containers import jpeg_segments
+from velkin.core.files.dng_colour import DNGColour, rational, read_dng_colour
 from velkin.core.files.safely import is_text_name
 
 Floats = NDArray[np.float64]
@@ -110,10 +111,8 @@ class ExifFacts:
         Exif ColorSpace.
     interoperability : str
         ``R98``, ``R03`` or empty.
-    matrices, illuminants
-        DNG colour matrices (3, 3) and their calibration illuminants.
-    forward
-        DNG forward matrices (3, 3); none, or one for each colour matrix.
+    dng : DNGColour or None
+        The colour tags of a DNG file.
     """
 
     make: str = ""
@@ -128,13 +127,7 @@ class ExifFacts:
     orientation: int = 1
     colour_space: int | None = None
     interoperability: str = ""
-    matrices: tuple[Floats, ...] = ()
-    illuminants: tuple[int, ...] = ()
-    forward: tuple[Floats, ...] = ()
-
-    def dng_colour(self) -> tuple[tuple[Floats, ...], tuple[int, ...], tuple[Floats, ...]] | None:
-        """Matrices, illuminants and forward matrices when the file has any."""
-        return (self.matrices, self.illuminants, self.forward) if self.matrices else None
+    dng: DNGColour | None = None
 
 
 @lru_cache(maxsize=1)
@@ -150,11 +143,6 @@ def _open(path: Path) -> Any:
     """A file's metadata; by its bytes when its name is no UTF-8, which the library cannot take."""
     factory = _exiv2().ImageFactory
     return factory.open(str(path)) if is_text_name(path) else factory.open(path.read_bytes())
-
-
-def _number(text: str) -> float:
-    head, _, tail = text.partition("/")
-    return float(head) / float(tail) if tail else float(head)
 
 
 def exif_facts(path: Path) -> ExifFacts:
@@ -175,7 +163,7 @@ def exif_facts(path: Path) -> ExifFacts:
         raise UnreadableFile(f"its metadata cannot be read ({error})", path) from error
     exif = image.exifData()
     # embedded profiles, previews and the like are no words
-    values: dict[str, str] = {datum.key(): datum.toString() for datum in exif if datum.size() <= _LONGEST_TEXT}
+    values: dict[str, str] = {datum.key(): datum.toString() if datum.size() <= _LONGEST_TEXT else "" for datum in exif}
 
     def first(*keys: str) -> str:
         return next((values[k].strip() for k in keys if values.get(k, "").strip()), "")
@@ -188,35 +176,15 @@ def exif_facts(path: Path) -> ExifFacts:
         )
     shutter = aperture = iso = ""
     with contextlib.suppress(ValueError, ZeroDivisionError):
-        seconds = _number(first("Exif.Photo.ExposureTime", "Exif.Image.ExposureTime"))
+        seconds = rational(first("Exif.Photo.ExposureTime", "Exif.Image.ExposureTime"))
         shutter = f"{seconds:g} s" if seconds >= 0.3 else f"1/{round(1 / seconds)} s"
     with contextlib.suppress(ValueError, ZeroDivisionError):
-        aperture = f"f/{_number(first('Exif.Photo.FNumber', 'Exif.Image.FNumber')):g}"
+        aperture = f"f/{rational(first('Exif.Photo.FNumber', 'Exif.Image.FNumber')):g}"
     sensitivity = first("Exif.Photo.ISOSpeedRatings", "Exif.Image.ISOSpeedRatings")
     if sensitivity.split(" ")[0].isdigit():
         iso = f"ISO {sensitivity.split(' ')[0]}"
     orientation = first("Exif.Image.Orientation")
     colour_space = first("Exif.Photo.ColorSpace")
-    matrices: list[Floats] = []
-    illuminants: list[int] = []
-    forward: list[Floats] = []
-
-    def matrix(key: str) -> Floats | None:
-        with contextlib.suppress(ValueError, ZeroDivisionError):
-            cells = np.array([_number(v) for v in values.get(key, "").split()])
-            if cells.shape == (9,) and np.all(np.isfinite(cells)):
-                return cells.reshape(3, 3)
-        return None
-
-    for number in ("1", "2"):
-        colour = matrix(f"Exif.Image.ColorMatrix{number}")
-        if colour is not None and abs(np.linalg.det(colour)) > 1e-6:
-            matrices.append(colour)
-            code = first(f"Exif.Image.CalibrationIlluminant{number}")
-            illuminants.append(int(code) if code.isdigit() else 0)
-            ahead = matrix(f"Exif.Image.ForwardMatrix{number}")
-            if ahead is not None and ahead.sum(axis=1).min() > 0 and abs(np.linalg.det(ahead)) > 1e-6:
-                forward.append(ahead)
     return ExifFacts(
         make=first("Exif.Image.Make"),
         model=first("Exif.Image.Model"),
@@ -230,9 +198,7 @@ def exif_facts(path: Path) -> ExifFacts:
         orientation=int(orientation) if orientation in set("12345678") else 1,
         colour_space=int(colour_space) if colour_space.isdigit() else None,
         interoperability=first("Exif.Iop.InteroperabilityIndex"),
-        matrices=tuple(matrices),
-        illuminants=tuple(illuminants),
-        forward=tuple(forward) if len(forward) == len(matrices) else (),
+        dng=read_dng_colour(values),
     )
 
 
@@ -355,7 +321,7 @@ def resolution_of(path: Path) -> float | None:
         image = _open(path)
         image.readMetadata()
         values = {d.key(): d.toString() for d in image.exifData() if d.key().startswith("Exif.Image.")}
-        found = _number(values.get("Exif.Image.XResolution", ""))
+        found = rational(values.get("Exif.Image.XResolution", ""))
     except (OSError, exiv2.Exiv2Error, ValueError, ZeroDivisionError):
         return None
     unit = values.get("Exif.Image.ResolutionUnit", "2")  # 1 says that it is a shape of pixels, no size

@@ -17,6 +17,7 @@ import rawpy
 from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
+from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.facts import FileFacts
 from velkin.core.files.metadata import exif_facts
 from velkin.core.files.safely import is_text_name
@@ -27,25 +28,6 @@ Pixels = NDArray[np.float32]
 #: What the command line and the window take for raw files by their names' ends; what they are is decided by opening them.
 _NAMES = "3fr arw cr2 cr3 crw dcr dng erf fff iiq kdc mef mos mrw nef nrw orf pef raf raw rw2 rwl sr2 srf srw x3f"
 SUFFIXES = frozenset(f".{name}" for name in _NAMES.split(" "))
-
-
-@dataclass(frozen=True)
-class DNGColour:
-    """The colour tags of a DNG file (DNG 1.4 chapter 6) or LibRaw's matrix for the camera.
-
-    Attributes
-    ----------
-    matrices : tuple of ndarray (3, 3)
-        XYZ (of the illuminant) → camera RGB, one or two.
-    illuminants : tuple of int
-        Exif LightSource code of each matrix.
-    forward : tuple of ndarray (3, 3)
-        Balanced camera RGB → XYZ D50, one for each matrix, where the file has them.
-    """
-
-    matrices: tuple[Floats, ...]
-    illuminants: tuple[int, ...]
-    forward: tuple[Floats, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -107,9 +89,9 @@ def read_facts(path: Path) -> RawFacts:
         as_shot = balance / balance[1]
     else:
         as_shot = np.ones(3)
-    colour = exif.dng_colour()
+    colour = exif.dng
     if colour is None and np.any(libraw_matrix != 0):
-        colour = ((libraw_matrix,), (21,), ())
+        colour = DNGColour((libraw_matrix,), (21,))
     width, height = int(sizes.width), int(sizes.height)
     return RawFacts(
         path=path,
@@ -121,7 +103,7 @@ def read_facts(path: Path) -> RawFacts:
         model=exif.model,
         unique=exif.unique_model or f"{exif.make} {exif.model}".strip(),
         as_shot=as_shot,
-        colour=DNGColour(*colour) if colour is not None else None,
+        colour=colour,
         exif=exif,
         is_dng=bool(exif.unique_model) or path.suffix.lower() == ".dng",
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import json
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -15,8 +15,9 @@ from velkin.core.charts.definition import Chart
 from velkin.core.charts.judge import Judgement, Verdict
 from velkin.core.charts.read import Choices, PatchReading, Reading
 from velkin.core.charts.reading_job import JudgedReading
+from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.metadata import ExifFacts
-from velkin.core.files.raw import DNGColour, RawFacts
+from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing, Place, Stroke
 from velkin.core.handoff.destination import ProofGoal
 from velkin.core.icc.space import Space, space_of
@@ -30,6 +31,8 @@ from velkin.core.tags.pins import Pin, Target
 from velkin.core.tags.rules import IntakeRules, Rule
 from velkin.core.tags.tag import Statement, Tag
 
+_MATRICES = ("matrices", "forward", "calibrations")
+
 
 def facts_to_json(facts: RawFacts) -> str:
     """A raw file's facts as text."""
@@ -37,17 +40,30 @@ def facts_to_json(facts: RawFacts) -> str:
         k: getattr(facts, k) for k in ("width", "height", "orientation", "bits", "make", "model", "unique", "is_dng")
     }
     data["as_shot"] = facts.as_shot.tolist()
-    data["colour"] = None
-    if facts.colour is not None:
-        data["colour"] = {
-            "matrices": [m.tolist() for m in facts.colour.matrices],
-            "illuminants": list(facts.colour.illuminants),
-            "forward": [m.tolist() for m in facts.colour.forward],
-        }
+    data["colour"] = None if facts.colour is None else _colour_to_data(facts.colour)
     exif = facts.exif
     data["exif"] = {k: getattr(exif, k) for k in ("lens", "software", "shutter", "aperture", "iso")}
     data["taken"] = exif.taken.isoformat() if exif.taken else None
     return json.dumps(data)
+
+
+def _colour_to_data(colour: DNGColour) -> dict[str, Any]:
+    return {
+        f.name: [m.tolist() for m in value] if f.name in _MATRICES else value
+        for f in fields(colour)
+        if (value := getattr(colour, f.name)) or f.name in ("matrices", "illuminants")
+    }
+
+
+def _colour_from_data(data: dict[str, Any]) -> DNGColour:
+    kept = dict(data)
+    for name in _MATRICES:
+        kept[name] = tuple(np.array(m) for m in data.get(name, ()))
+    for name in ("illuminants", "analog", "not_applied"):
+        if name in data:
+            kept[name] = tuple(data[name])
+    kept["whites"] = tuple(None if w is None else (w[0], w[1]) for w in data.get("whites", ()))
+    return DNGColour(**kept)
 
 
 def facts_from_json(text: str, path: Path) -> RawFacts:
@@ -64,13 +80,7 @@ def facts_from_json(text: str, path: Path) -> RawFacts:
         model=data["model"],
         unique=data["unique"],
         as_shot=np.array(data["as_shot"]),
-        colour=None
-        if colour is None
-        else DNGColour(
-            tuple(np.array(m) for m in colour["matrices"]),
-            tuple(colour["illuminants"]),
-            tuple(np.array(m) for m in colour.get("forward", ())),
-        ),
+        colour=None if colour is None else _colour_from_data(colour),
         exif=ExifFacts(
             make=data["make"],
             model=data["model"],

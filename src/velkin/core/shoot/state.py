@@ -287,7 +287,7 @@ class State:
         profile = None if f.profile is None else self.profiles[f.profile]
         if isinstance(profile, CameraProfile):
             return profile.matrices()
-        return profile.matrices if isinstance(profile, DNGProfile) else built_in(f.raw)
+        return profile.on(f.raw.colour).matrices if isinstance(profile, DNGProfile) else built_in(f.raw)
 
     def picture_stage(self, frame: int) -> PictureStage:
         """What a finished picture's numbers mean as it came: by its tag, else what they are shown in for now."""

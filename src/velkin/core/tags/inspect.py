@@ -15,6 +15,7 @@ from PIL import Image, UnidentifiedImageError
 
 from velkin.core.errors import BadProfile, UnreadableFile, VelkinError
 from velkin.core.files.containers import Carried, carried_by
+from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.metadata import ExifFacts, exif_facts
 from velkin.core.files.picture import LARGEST, check_size, extra_of, kind_of, tiff_pages
 from velkin.core.files.raw import is_raw_name, read_facts
@@ -122,7 +123,7 @@ def _raw(path: Path) -> Inspection:
         make=facts.make,
         camera=facts.model,
         unique=facts.unique,
-        notes=() if facts.colour is not None else ("the file names no colour matrix for this camera",),
+        notes=_raw_notes(facts.colour),
         exif=facts.exif,
     )
 
@@ -228,6 +229,12 @@ def _other_head(path: Path, kind: str) -> _Head:
 
 
 # ---- what it all means --------------------------------------------------------------------------------------------
+
+
+def _raw_notes(colour: DNGColour | None) -> tuple[str, ...]:
+    if colour is None:
+        return ("the file names no colour matrix for this camera",)
+    return tuple(f"{what} is in the file and is not applied" for what in colour.not_applied)
 
 
 def _tag(head: _Head, exif: ExifFacts, notes: list[str]) -> tuple[Tag, Space | None]:
