@@ -423,7 +423,13 @@ def _checked(profile: CameraProfile) -> CameraProfile:
             np.abs(np.array(r).sum(axis=1) - D50).max() > 1e-3 for r in [*rows, matrix]
         ):
             raise BadProfile("the profile's matrix does not keep white white, or cannot be undone")
-        if not (np.isfinite(fit.exposure) and abs(fit.baseline) <= 20 and 1e-3 < fit.exposure < 1e3 and 1000 <= fit.cct <= 1e5 and abs(fit.duv) < 0.2):
+        if not (
+            np.isfinite(fit.exposure)
+            and abs(fit.baseline) <= 20
+            and 1e-3 < fit.exposure < 1e3
+            and 1000 <= fit.cct <= 1e5
+            and abs(fit.duv) < 0.2
+        ):
             raise BadProfile("the profile's exposure or light cannot be meant")
     if isinstance(profile.fits[0].model, Table):
         shapes = {f.model.table.data.shape for f in profile.fits if isinstance(f.model, Table)}
