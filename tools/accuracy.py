@@ -34,6 +34,7 @@ from velkin.core.cameraprofiles.table_fit import as_table, fit_fields
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.judge import refuse_unusable
 from velkin.core.charts.reading_job import read_chart
+from velkin.core.conversion.codes import codes_of_light
 from velkin.core.conversion.effect import intent_name
 from velkin.core.files.formats import SUFFIXES
 from velkin.core.files.raw import DNGColour, decode, levels, read_facts
@@ -47,7 +48,7 @@ from velkin.core.icc.space import plain_ink, space_of
 from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import built_in_stage, path_of
-from velkin.core.render import encode_8bit, encode_16bit, to_working
+from velkin.core.render import to_working
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, P3, ROMM, SRGB
@@ -281,8 +282,8 @@ def _space_rows() -> list[str]:
     rows = []
     for space in BUILT_IN.values():
         exact = space.encode(linear)
-        in_16 = float(np.abs(encode_16bit(linear.astype(np.float32), space) - exact * 65535).max())
-        in_8 = float(np.abs(encode_8bit(linear.astype(np.float32), space) - exact * 255).max())
+        in_16 = float(np.abs(codes_of_light(linear.astype(np.float32), space, space, 16) - exact * 65535).max())
+        in_8 = float(np.abs(codes_of_light(linear.astype(np.float32), space, space, 8, dither=True) - exact * 255).max())
         device = rng.random((4000, 3))
         meant = xyz_to_lab(space.decode(device) @ space.to_xyz.T)
         profile = [float(ciede2000(to_lab(device, matrix_profile(space, v), "rgb"), meant).max()) for v in (4, 2)]

@@ -8,10 +8,11 @@ import numpy as np
 from progress import told
 
 from velkin.app.widgets import solid_raster
+from velkin.core.conversion.codes import codes_of_light
 from velkin.core.gamut.easing import BRUSHED, DETAIL, Place, Stroke, full_strength, new_easing
 from velkin.core.icc.space import plain_ink
 from velkin.core.path import PictureStage, path_of
-from velkin.core.render import encode_8bit, encode_16bit, for_screen
+from velkin.core.render import for_screen
 from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.there import measure_there
 
@@ -26,8 +27,8 @@ def main() -> None:
         path = path_of(PictureStage(ROMM), ROMM, destination)
         measure_there(picture, path)
         for_screen(picture, path, SRGB, True)
-    encode_8bit(picture, SRGB)
-    encode_16bit(picture, SRGB)
+    for bits in (8, 16):
+        codes_of_light(picture, ROMM, SRGB, bits, dither=bits == 8)
     measure_there(picture, replace(path_of(PictureStage(ROMM), ROMM, SRGB), easings=easings))
     image = np.zeros((8, 8, 3), np.uint8)
     quads = np.array([[[1, 1], [6, 1], [6, 6], [1, 6]]], np.float32)

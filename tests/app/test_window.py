@@ -15,9 +15,10 @@ from velkin.app.main import make_application, settle
 from velkin.app.model.places import Page
 from velkin.app.widgets.frames_model import Filter
 from velkin.app.window import Window
+from velkin.core.conversion.codes import codes_of_light
 from velkin.core.files.raw import decode
 from velkin.core.gamut.outside import measure_outside
-from velkin.core.render import encode_8bit, to_space, to_working
+from velkin.core.render import to_space, to_working
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import ROMM, SRGB
 
@@ -43,7 +44,7 @@ def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, wi
     size = (image.width(), image.height())
     assert size[0] <= window.view.fitted()[0] + 1 and size[0] > 0.9 * window.view.fitted()[0]  # no more than the screen shows
     reduced = cv2.resize(to_working(half, path), size, interpolation=cv2.INTER_AREA)  # in linear light
-    shown = encode_8bit(to_space(reduced, path, SRGB), SRGB, dither=False)
+    shown = codes_of_light(reduced, path.working, SRGB, 8)
     for x, y in ((100, 200), (340, 300), (600, 400)):
         assert np.array_equal(rgb_at(image, x, y), shown[y, x])
     window.flow.point_at((640.0, 401.0))
@@ -82,7 +83,7 @@ def test_zoom_keeps_the_point_under_the_pointer(qtbot, window):
     part, at = window.flow.rendered.now.part, window.flow.rendered.now.part_at
     left, top = round(at[0] * frame.facts.width), round(at[1] * frame.facts.height)
     full = decode(frame.path)[top : top + 60, left : left + 60]
-    sharp = encode_8bit(to_space(to_working(full, path), path, SRGB), SRGB, dither=False)
+    sharp = codes_of_light(to_working(full, path), path.working, SRGB, 8)
     for x, y in ((5, 5), (40, 50)):
         assert np.array_equal(rgb_at(part, x, y), sharp[y, x])
     view.fit()

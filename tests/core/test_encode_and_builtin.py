@@ -8,10 +8,12 @@ import tifffile
 from PIL import Image
 
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
+from velkin.core.conversion.codes import codes_of_light
 from velkin.core.files.dng_colour import DNGColour
-from velkin.core.files.encode import encode_picture
+from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import FORMATS
 from velkin.core.files.metadata import carry_into, exif_facts
+from velkin.core.files.picture import Picture
 from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import built_in_stage
@@ -22,6 +24,14 @@ from velkin.core.tags.inspect import inspect
 from velkin.sim.camera import Camera
 
 
+def whole(linear, space, kind, bits, source, tag=True):
+    """A picture file of light, as the verbs write it."""
+    codes = codes_of_light(linear, space, space, bits, dither=True)
+    return encode_numbers(
+        Picture(codes, None, "rgb"), kind, matrix_profile(space) if tag else None, space.id if tag else "", source
+    )
+
+
 def ramp(height=40, width=60):
     return np.random.default_rng(1).random((height, width, 3)).astype(np.float32)
 
@@ -30,7 +40,7 @@ def ramp(height=40, width=60):
 @pytest.mark.parametrize("space", ["srgb", "oprgb", "romm-linear"])
 def test_every_format_holds_pixels_tag_and_exif(chart_dng, tmp_path, suffix, space, bits):
     linear, out = ramp(), tmp_path / f"a{suffix}"
-    out.write_bytes(encode_picture(linear, BUILT_IN[space], FORMATS[suffix], bits, chart_dng))
+    out.write_bytes(whole(linear, BUILT_IN[space], FORMATS[suffix], bits, chart_dng))
     seen = inspect(out)
     assert (seen.tag.state, seen.tag.source, seen.tag.space) == ("tagged", "icc", space)
     assert (seen.width, seen.height, seen.bits) == (60, 40, bits)
@@ -49,7 +59,7 @@ def test_every_format_holds_pixels_tag_and_exif(chart_dng, tmp_path, suffix, spa
 
 def test_camera_numbers_carry_no_profile(chart_dng, tmp_path):
     out = tmp_path / "a.tif"
-    out.write_bytes(encode_picture(ramp(), SRGB, "tiff", 16, chart_dng, tag=False))
+    out.write_bytes(whole(ramp(), SRGB, "tiff", 16, chart_dng, tag=False))
     assert inspect(out).tag.state == "untagged"
     assert exif_facts(out).colour_space == 65535
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from velkin.core.conversion.codes import codes_of_light
 from velkin.core.conversion.convert import Conversion, convert_picture
 from velkin.core.files.raw import read_facts
 from velkin.core.files.source import decode_source
 from velkin.core.path import ColourPath, built_in_stage
-from velkin.core.render import encode_8bit, encode_16bit, to_working
+from velkin.core.render import to_working
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, ROMM, SRGB, RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Transfer
 from velkin.core.tags.plausible import TRIED, Hints, ranked, sample_of
@@ -32,7 +33,7 @@ def written(linear: np.ndarray, space: RGBSpace, bits: int) -> np.ndarray:
     from velkin.core.spaces.rgb import between
 
     numbers = np.ascontiguousarray(linear @ between(ROMM, space).T.astype(np.float32))
-    codes = encode_8bit(numbers, space) if bits == 8 else encode_16bit(numbers, space)
+    codes = codes_of_light(numbers, space, space, bits, dither=True)
     return codes / np.float32(255 if bits == 8 else 65535)
 
 

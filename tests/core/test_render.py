@@ -7,10 +7,11 @@ from hypothesis import strategies as st
 
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.models import Matrix, as_rows
+from velkin.core.conversion.codes import codes_of_light, histogram_of_light
 from velkin.core.files.raw import read_facts
 from velkin.core.gamut.outside import ends_of, measure_outside, outside_mask
 from velkin.core.path import CameraStage, ColourPath, built_in_stage
-from velkin.core.render import balanced, encode_8bit, encode_16bit, histogram, to_space, to_working
+from velkin.core.render import balanced, to_space, to_working
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.rgb import BUILT_IN, ROMM, SRGB, between
 
@@ -50,14 +51,14 @@ def test_encoding_is_exact_to_a_code():
     linear = np.linspace(-0.1, 1.1, 90000).reshape(100, 300, 3).astype(np.float32)
     for space in BUILT_IN.values():
         exact = space.encode(np.clip(linear.astype(np.float64), 0, 1))
-        assert np.abs(encode_16bit(linear, space) - exact * 65535).max() <= 2
-        assert np.abs(encode_8bit(linear, space, dither=False) - exact * 255).max() <= 0.51
-        assert np.abs(encode_8bit(linear, space) - exact * 255).max() <= 1.01
+        assert np.abs(codes_of_light(linear, space, space, 16) - exact * 65535).max() <= 2
+        assert np.abs(codes_of_light(linear, space, space, 8) - exact * 255).max() <= 0.51
+        assert np.abs(codes_of_light(linear, space, space, 8, dither=True) - exact * 255).max() <= 1.01
 
 
 def test_dither_is_repeatable_and_keeps_the_mean():
     linear = np.full((256, 256, 3), 0.2003, np.float32)
-    first, second = encode_8bit(linear, SRGB), encode_8bit(linear, SRGB)
+    first, second = codes_of_light(linear, SRGB, SRGB, 8, dither=True), codes_of_light(linear, SRGB, SRGB, 8, dither=True)
     assert np.array_equal(first, second)
     assert first.mean() == pytest.approx(float(SRGB.encode(np.array(0.2003))) * 255, abs=0.02)
 
@@ -81,9 +82,9 @@ def test_counts_agree_with_plain_arithmetic_on_random_pixels():
     out = (linear < low) | (linear > high)
     measured = measure_outside(linear, SRGB)
     assert measured.outside == int(out.any(axis=2).sum())
-    assert histogram(linear, SRGB).sum(axis=1).tolist() == [5600] * 3
+    assert histogram_of_light(linear, SRGB, SRGB).sum(axis=1).tolist() == [5600] * 3
     plain = np.histogram(SRGB.encode(np.clip(linear[..., 1].astype(float), 0, 1)), bins=128, range=(0, 1))[0]
-    assert np.abs(histogram(linear, SRGB)[1] - plain).max() <= 4
+    assert np.abs(histogram_of_light(linear, SRGB, SRGB)[1] - plain).max() <= 4
 
 
 def test_built_in_path_of_a_raw_file(chart_dng):

@@ -80,19 +80,21 @@ def _check(arguments: argparse.Namespace) -> int:
 
 def render(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    import numpy as np
-
     from velkin.core.cameraprofiles.anyprofile import check_camera, load_any
     from velkin.core.cameraprofiles.takes import encoding_taken
+    from velkin.core.conversion.codes import codes_of_light
     from velkin.core.errors import VelkinError
     from velkin.core.files import raw
-    from velkin.core.files.encode import encode_picture
-    from velkin.core.files.formats import FORMATS
+    from velkin.core.files.encode import encode_numbers
+    from velkin.core.files.formats import format_of
+    from velkin.core.files.picture import Picture
     from velkin.core.files.safely import refuse_output, write_whole
-    from velkin.core.gamut.outside import measure_outside
+    from velkin.core.gamut.proof import count_outside
+    from velkin.core.handoff.profile_input import camera_tiff
+    from velkin.core.icc.space import profile_of
     from velkin.core.path import ColourPath, built_in_stage, profile_stage
-    from velkin.core.render import balanced, to_working
-    from velkin.core.spaces.rgb import ROMM_LINEAR, SRGB
+    from velkin.core.render import to_working
+    from velkin.core.spaces.rgb import ROMM
 
     bits = _check(arguments)
     out: Path = arguments.out
@@ -114,17 +116,17 @@ def render(arguments: argparse.Namespace) -> int:
         stage = built_in_stage(facts, balance, source)
     else:
         stage = profile_stage(profile, facts, balance, source, arguments.tone == "profile")
-    pixels = raw.decode(arguments.file)
     document: dict[str, Any]
     if arguments.camera_rgb:
         encoding = encoding_taken(arguments.input_of) if arguments.input_of else arguments.encoding or "linear"
-        numbers = balanced(pixels, stage.balance) * np.float32(2.0**arguments.exposure)
-        data = encode_picture(numbers, SRGB if encoding == "srgb" else ROMM_LINEAR, "tiff", 16, arguments.file, tag=False)
+        data = camera_tiff(arguments.file, stage.balance, encoding, arguments.exposure)
         document = {"out": str(out), "encoding": encoding}
     else:
-        linear = to_working(pixels, ColourPath(stage, arguments.exposure, space, space))
-        outside = measure_outside(linear, space)
-        data = encode_picture(linear, space, FORMATS[out.suffix.lower()], bits, arguments.file)
+        path = ColourPath(stage, arguments.exposure, ROMM, space)  # as in the window, by way of the widest working space
+        linear = to_working(raw.decode(arguments.file), path)
+        outside = count_outside(linear, path.proof)
+        picture = Picture(codes_of_light(linear, ROMM, space, bits, dither=True), None, "rgb")
+        data = encode_numbers(picture, format_of(out), profile_of(space), space.id, arguments.file)
         channels = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", outside.shares(), strict=True)}
         document = {"out": str(out), "space": space.id, "clipped": channels}
     write_whole(out, data, arguments.replace)

@@ -14,9 +14,19 @@ import numpy as np
 
 def jit(function: Callable[..., Any]) -> Any:
     """Compiled on first use, and kept for the next start where there is a folder to keep it in."""
+    return _compiled(function, fastmath=True)
+
+
+def exact_jit(function: Callable[..., Any]) -> Any:
+    """As `jit`, with sums in the order written and what is no number as such: for loops that must agree to the bit, and for those in
+    which a number from a picture becomes the place in a table."""
+    return _compiled(function, fastmath=False)
+
+
+def _compiled(function: Callable[..., Any], fastmath: bool) -> Any:
     import numba  # takes a moment to load; only who runs loops waits for it
 
-    options = {"nogil": True, "fastmath": True, "error_model": "numpy"}
+    options = {"nogil": True, "fastmath": fastmath, "error_model": "numpy"}
     try:
         return numba.njit(cache=True, **options)(function)
     except RuntimeError:  # neither beside the program nor in the user's cache may be written

@@ -5,7 +5,6 @@ Pixels in flight are float32, linear, (H, W, 3) and unclipped. Clipping happens 
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -13,18 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.models import Matrix
-from velkin.core.compiled import in_bands
-from velkin.core.conversion.convert import (
-    Conversion,
-    Numbers,
-    as_float,
-    converted,
-    from_linear,
-    is_codes,
-    linear_in,
-    linear_of_codes,
-)
-from velkin.core.conversion.dither import dither_tile
+from velkin.core.conversion.codes import Numbers, as_float, codes_of_light, is_codes, linear_of_codes, quantised
+from velkin.core.conversion.convert import Conversion, converted, from_linear, linear_in
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.proof import PLAIN, Paper, linear_there
@@ -124,51 +113,6 @@ def to_space(working: Pixels, path: ColourPath, space: RGBSpace) -> Pixels:
     return np.asarray(cv2.transform(working, between(path.working, space)), dtype=np.float32)
 
 
-_STEPS = 65536
-
-
-@lru_cache(maxsize=16)
-def _curve(space: RGBSpace) -> Pixels:
-    """Encoded numbers (65536, 3) of the squares of 0..1 in even steps: at most one 16-bit code from the exact curve."""
-    squares = (np.arange(_STEPS) / (_STEPS - 1.0)) ** 2
-    return space.encode(np.repeat(squares[:, None], 3, axis=1)).astype(np.float32)
-
-
-@lru_cache(maxsize=32)
-def _scaled_curve(space: RGBSpace, top: int, kind: type[np.generic]) -> tuple[NDArray[Any], ...]:
-    """`_curve` in codes up to `top` and a half, a table a channel; the same for all where the curves are."""
-    curves = (_curve(space) * np.float32(top) + np.float32(0.5)).astype(kind)
-    tables = [np.ascontiguousarray(curves[:, c]) for c in range(3)]
-    return tuple(tables[0] if np.array_equal(t, tables[0]) else t for t in tables)
-
-
-def encode_8bit(linear: Pixels, space: RGBSpace, dither: bool = True) -> Bytes:
-    """Encoded 8-bit numbers (H, W, 3) of linear RGB, clipped.
-
-    Parameters
-    ----------
-    dither : bool
-        Blue-noise dither within half a code, the same on every run; off for what is only shown.
-    """
-    from velkin.core.spaces import kernels  # loaded where needed: the compiler takes a moment
-
-    pixels, out = np.ascontiguousarray(linear, dtype=np.float32), np.empty(linear.shape, np.uint8)
-    if dither:
-        kernels.dithered_by_root(pixels, *_scaled_curve(space, 255, np.float32), dither_tile(), out)
-    else:
-        kernels.codes_by_root(pixels.reshape(-1, 3), *_scaled_curve(space, 255, np.uint8), out.reshape(-1, 3))
-    return out
-
-
-def encode_16bit(linear: Pixels, space: RGBSpace) -> NDArray[np.uint16]:
-    """Encoded 16-bit numbers (H, W, 3) of linear RGB, clipped."""
-    from velkin.core.spaces import kernels
-
-    pixels, out = np.ascontiguousarray(linear, dtype=np.float32), np.empty(linear.shape, np.uint16)
-    kernels.codes_by_root(pixels.reshape(-1, 3), *_scaled_curve(space, 65535, np.uint16), out.reshape(-1, 3))
-    return out
-
-
 def for_screen(working: Pixels, path: ColourPath, screen: Space, proofed: bool = False, paper: Paper = PLAIN) -> Bytes:
     """What a screen is given, (H, W, 3) uint8, without dither.
 
@@ -192,22 +136,6 @@ def for_screen(working: Pixels, path: ColourPath, screen: Space, proofed: bool =
 def shown(linear: Pixels, space: RGBSpace, screen: Space) -> Bytes:
     """What a screen is given, (H, W, 3) uint8, for linear RGB (H, W, 3) in `space`. Raises BadProfile."""
     if isinstance(screen, RGBSpace):
-        there = linear if space == screen else np.asarray(cv2.transform(linear, between(space, screen)), dtype=np.float32)
-        return encode_8bit(there, screen, dither=False)
+        return np.asarray(codes_of_light(linear, space, screen, 8), dtype=np.uint8)
     numbers = from_linear(linear, Conversion(space, screen))
-    return np.asarray(numbers * np.float32(255.0) + np.float32(0.5), dtype=np.uint8)
-
-
-def histogram(linear: Pixels, space: RGBSpace, bins: int = 128) -> NDArray[np.int64]:
-    """Counts (3, bins) of encoded numbers 0..1; what lies outside falls into the first and last bin."""
-    from velkin.core.spaces.kernels import count_by_root  # loaded where needed: the compiler takes a moment
-
-    to_bin = np.minimum((_curve(space) * bins).astype(np.int64), bins - 1)
-    flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
-
-    def band(first: int, last: int) -> NDArray[np.int64]:
-        counts = np.zeros((3, bins), dtype=np.int64)
-        count_by_root(flat[first:last], to_bin, counts)
-        return counts
-
-    return np.asarray(sum(in_bands(band, len(flat))), dtype=np.int64)
+    return np.asarray(quantised(numbers.reshape(-1, 3), 8, False), dtype=np.uint8).reshape(linear.shape)

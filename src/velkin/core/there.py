@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.conversion.codes import histogram_of_light
 from velkin.core.conversion.convert import from_linear
 from velkin.core.gamut.outside import Outside
 from velkin.core.gamut.proof import Mask, difference, histogram, lab, lost_there, measure
 from velkin.core.path import ColourPath
-from velkin.core.render import eased, to_space
-from velkin.core.render import histogram as by_curve
+from velkin.core.render import eased
 from velkin.core.sampling import spread
 from velkin.core.spaces.rgb import RGBSpace
 
@@ -114,5 +114,5 @@ def _said(working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outs
 def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:
     """Counts of the destination's numbers: of all pixels where it is a space of curves, of a sample where it is a profile."""
     if isinstance(path.destination, RGBSpace):
-        return by_curve(to_space(now, path, path.destination), path.destination)
+        return histogram_of_light(now, path.working, path.destination)
     return histogram(from_linear(_spread(now, NUMBERS), path.proof))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from io import BytesIO
 from pathlib import Path
+from typing import Any
 
 import cv2
 import exiv2
@@ -13,6 +14,7 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
+from velkin.core.conversion.codes import codes_of_light
 from velkin.core.conversion.convert import Conversion, convert_picture
 from velkin.core.files import raw
 from velkin.core.files.safely import write_whole
@@ -20,7 +22,7 @@ from velkin.core.icc.space import space_of
 from velkin.core.icc.transform import Intent
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import ColourPath, built_in_stage
-from velkin.core.render import encode_8bit, encode_16bit, to_space, to_working
+from velkin.core.render import to_space, to_working
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB, RGBSpace
 from velkin.sim import press
 
@@ -93,27 +95,27 @@ def make(
     jobs: dict[Path, Callable[[], bytes]] = {}
 
     def untagged(name: str, crop: tuple[float, float, float, float]) -> Callable[[], bytes]:
-        return lambda: _jpeg(encode_8bit(_linear(frames, name, crop, 1500, OPRGB), OPRGB))
+        return lambda: _jpeg(_codes(_linear(frames, name, crop, 1500, OPRGB), OPRGB, 8))
 
     mill, others = folder / MILL, folder / OTHERS
     jobs[mill / "weave-card-1.jpg"] = untagged("north-0412", (0.02, 0.02, 0.98, 0.98))
     jobs[mill / "weave-card-2.jpg"] = untagged("north-0413", (0.05, 0.05, 0.95, 0.95))
     jobs[mill / "weave-card-3.jpg"] = untagged("north-0414", (0.0, 0.1, 0.9, 1.0))
     jobs[mill / "plum-proof.jpg"] = lambda: _jpeg(
-        encode_8bit(_linear(frames, "north-0415", (0.1, 0.0, 0.95, 0.9), 1500, SRGB), SRGB), matrix_profile(SRGB)[:260]
+        _codes(_linear(frames, "north-0415", (0.1, 0.0, 0.95, 0.9), 1500, SRGB), SRGB, 8), matrix_profile(SRGB)[:260]
     )
     jobs[others / "telephone.jpg"] = lambda: _jpeg(
-        encode_8bit(_linear(frames, "north-0415", (0, 0, 1, 1), 1600, P3), P3), matrix_profile(P3)
+        _codes(_linear(frames, "north-0415", (0, 0, 1, 1), 1600, P3), P3, 8), matrix_profile(P3)
     )
     jobs[others / "scan.tif"] = lambda: _with_exif(
-        _tiff(encode_16bit(_linear(frames, "lamp-0507", (0, 0, 1, 1), 1600, ROMM), ROMM), matrix_profile(ROMM, 2)), 1
+        _tiff(_codes(_linear(frames, "lamp-0507", (0, 0, 1, 1), 1600, ROMM), ROMM, 16), matrix_profile(ROMM, 2)), 1
     )
     jobs[others / "visitor.jpg"] = lambda: _with_exif(
-        _jpeg(encode_8bit(_linear(frames, "lamp-0508", (0, 0, 1, 1), 1500, SRGB), SRGB)), 1, "R98", "Velkin", "Pocket Three"
+        _jpeg(_codes(_linear(frames, "lamp-0508", (0, 0, 1, 1), 1500, SRGB), SRGB, 8)), 1, "R98", "Velkin", "Pocket Three"
     )
     jobs[others / "shade-card.tif"] = lambda: _shade_card(frames)
     jobs[others / "ledger-page.tif"] = lambda: _tiff(
-        cv2.cvtColor(encode_8bit(_linear(frames, "lamp-0505", (0, 0, 1, 1), 1400, SRGB), SRGB), cv2.COLOR_RGB2GRAY),
+        cv2.cvtColor(_codes(_linear(frames, "lamp-0505", (0, 0, 1, 1), 1400, SRGB), SRGB, 8), cv2.COLOR_RGB2GRAY),
         None,
         "minisblack",
     )
@@ -132,7 +134,11 @@ def make(
     return files
 
 
+def _codes(linear: NDArray[np.float32], space: RGBSpace, bits: int) -> NDArray[Any]:
+    return codes_of_light(linear, space, space, bits, dither=True)
+
+
 def _shade_card(frames: Path) -> bytes:
-    codes = encode_16bit(_linear(frames, "north-0412", (0, 0, 1, 1), 1600, ROMM), ROMM)
+    codes = _codes(_linear(frames, "north-0412", (0, 0, 1, 1), 1600, ROMM), ROMM, 16)
     ink = convert_picture(codes, Conversion(ROMM, space_of(press.press_profile(4)), Intent.PERCEPTUAL), 8).numbers
     return _tiff(ink, press.press_profile(4), "separated")

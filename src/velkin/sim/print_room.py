@@ -15,7 +15,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.convert import Conversion, as_float, converted
+from velkin.core.conversion.codes import as_float
+from velkin.core.conversion.convert import Conversion, converted
 from velkin.core.errors import VelkinError
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.metadata import resolution_of

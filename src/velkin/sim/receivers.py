@@ -16,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from velkin.core.conversion.convert import as_float, linear_in
+from velkin.core.conversion.codes import as_float
+from velkin.core.conversion.convert import linear_in
 from velkin.core.errors import UnreadableFile, VelkinError
 from velkin.core.files.picture import decode_picture
 from velkin.core.files.transparency import over_white

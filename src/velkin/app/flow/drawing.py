@@ -12,12 +12,13 @@ from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
 from velkin.app.flow.loss_map import ONLY_GREY, map_colours
+from velkin.core.conversion.codes import histogram_of_light
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.outside import Outside, measure_outside
 from velkin.core.gamut.proof import PLAIN, Paper, lost_there, outside
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import ColourPath
-from velkin.core.render import eased, for_screen, histogram, to_working
+from velkin.core.render import eased, for_screen, to_working
 from velkin.core.there import There, measure_there, sample_there
 
 Pixels = NDArray[np.float32]
@@ -233,7 +234,7 @@ def numbers_of(
         there = sample_there(working, path, (round(known.before.largest * by), round(known.after.largest * by)))
     else:
         there, mask = measure_there(working, path)
-    here = histogram(working, path.working)
+    here = histogram_of_light(working, path.working, path.working)
     return Measured(frame, path, here, measure_outside(working, path.working), there, exact), mask
 
 

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 from platformdirs import user_cache_path
 
-from velkin.core.conversion.convert import as_float
+from velkin.core.conversion.codes import as_float
 
 Pixels = NDArray[np.float32]
 

@@ -142,7 +142,7 @@ class Fits(Work):
                 wanted = ({choices.encoding} if ".icc" in suffixes else set()) | ({"srgb"} if ".cube" in suffixes else set())
                 for encoding in sorted(wanted):
                     name = f"{stem}, {picture.name} camera numbers, {'sRGB curve' if encoding == 'srgb' else 'linear'}.tif"
-                    files.append((folder / name, camera_tiff(picture, profile, encoding)))
+                    files.append((folder / name, input_of(picture, profile, encoding)))
             for out, _ in files:
                 refuse_output(out, [], replace_old)
             for out, data in files:
@@ -209,18 +209,12 @@ class Fits(Work):
             self._model.say(f"{profile.name} was given to {count(len(fitting), 'frame')}.")
 
 
-def camera_tiff(frame: Frame, profile: AnyProfile, encoding: str) -> bytes:
-    """The 16-bit TIFF of a frame's balanced camera numbers, ``linear`` or ``srgb``, that ICC profiles and .cube take."""
+def input_of(frame: Frame, profile: AnyProfile, encoding: str) -> bytes:
+    """The TIFF of a frame that a written profile takes, at the frame's balance, else the profile's."""
     import numpy as np
 
-    from velkin.core.files import raw
-    from velkin.core.files.encode import encode_picture
+    from velkin.core.handoff.profile_input import camera_tiff  # loaded where needed
     from velkin.core.path import profile_stage
-    from velkin.core.render import balanced
-    from velkin.core.spaces.rgb import ROMM_LINEAR, SRGB
 
     given = None if frame.balance is None else np.array(frame.balance)
-    balance = profile_stage(profile, frame.raw, given).balance
-    numbers = balanced(raw.decode(frame.path), balance)
-    curve = SRGB if encoding == "srgb" else ROMM_LINEAR
-    return encode_picture(numbers, curve, "tiff", 16, frame.path, tag=False)
+    return camera_tiff(frame.path, profile_stage(profile, frame.raw, given).balance, encoding)

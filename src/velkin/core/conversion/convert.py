@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.compiled import in_bands
+from velkin.core.conversion.codes import Numbers, Pixels, as_float, channel_tables, encoder_of, quantised
 from velkin.core.conversion.dither import dither_tile
 from velkin.core.gamut.outside import ChannelEnds, Outside, ends_of, measure_outside
 from velkin.core.icc.read import table_side
@@ -30,9 +31,6 @@ from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import ECIRGB, RGBSpace, between
 
 Floats = NDArray[np.float64]
-Pixels = NDArray[np.float32]
-Codes = NDArray[np.uint8] | NDArray[np.uint16]
-Numbers = NDArray[Any]  # uint8, uint16 or float32
 
 #: Up to so many pixels LittleCMS is asked directly.
 _FEW = 4096
@@ -42,7 +40,6 @@ _SIDES_FOUR = (25, 33, 41)
 #: What is close enough to LittleCMS's own answer, mean and largest ΔE00 of random colours.
 _CLOSE_MEAN, _CLOSE_MAX = 0.01, 0.3
 _PROBES = 6000
-_ROOTS = 16385
 _BLOCK = 1 << 20
 
 
@@ -294,26 +291,6 @@ class Converted:
     outside: Outside | None
 
 
-def as_float(numbers: Numbers) -> Pixels:
-    """Encoded numbers as float32, 0..1 of full scale; floating-point ones as they are."""
-    if numbers.dtype == np.uint8:
-        return np.asarray(numbers, dtype=np.float32) * np.float32(1 / 255)
-    if numbers.dtype == np.uint16:
-        return np.asarray(numbers, dtype=np.float32) * np.float32(1 / 65535)
-    return np.asarray(numbers, dtype=np.float32)
-
-
-def quantised(numbers: Pixels, bits: int, dither: bool, first: int = 0, width: int = 1) -> Codes:
-    """Codes (N, C) of 8 or 16 bits, clipped; dither only with 8. `first` is the index of the first pixel in its picture."""
-    top = np.float32(255.0 if bits == 8 else 65535.0)
-    codes = numbers * top + np.float32(0.5)
-    if bits == 8 and dither:
-        at = np.arange(first, first + len(codes))
-        tile = dither_tile()
-        codes += tile[(at // width) % len(tile), (at % width) % len(tile)][:, None]
-    return np.clip(codes, 0.0, top).astype(np.uint8 if bits == 8 else np.uint16)
-
-
 def convert_picture(numbers: Numbers, c: Conversion, bits: int, dither: bool = True) -> Converted:
     """A whole picture in another space.
 
@@ -347,52 +324,22 @@ def convert_picture(numbers: Numbers, c: Conversion, bits: int, dither: bool = T
     return Converted(out.reshape(height, width, -1), outside)
 
 
-def _channel_tables(
-    space: RGBSpace, dtype: np.dtype[np.generic], then: Callable[[NDArray[Any]], NDArray[Any]] = lambda linear: linear
-) -> list[Pixels]:
-    """A table from every code to linear light (or what `then` makes of it) for each channel; equal channels share one."""
-    codes = np.linspace(0.0, 1.0, 256 if dtype == np.uint8 else 65536)
-    curves = then(space.decode(np.repeat(codes[:, None], 3, axis=1)))
-    tables = [np.ascontiguousarray(curves[:, i], dtype=np.float32) for i in range(3)]
-    return [tables[0]] * 3 if all(np.array_equal(t, tables[0]) for t in tables) else tables
-
-
-def is_codes(numbers: Numbers) -> bool:
-    """Whether numbers are 8-bit or 16-bit codes."""
-    return numbers.dtype in (np.uint8, np.uint16)
-
-
-def linear_of_codes(codes: Numbers, space: RGBSpace) -> Pixels:
-    """Linear RGB (..., 3), float32, of codes of 8 or 16 bits (..., 3) in a space: each channel looked up."""
-    tables = _channel_tables(space, codes.dtype)
-    out = np.empty(codes.shape, dtype=np.float32)
-    if tables[0] is tables[1] is tables[2]:
-        in_bands(lambda a, z: np.take(tables[0], codes.reshape(-1)[a:z], out=out.reshape(-1)[a:z]), codes.size)
-        return out
-    for channel in range(3):
-        out[..., channel] = tables[channel][codes[..., channel]]
-    return out
-
-
 def _codes_exactly(flat: NDArray[np.generic], c: Conversion, dither: bool, width: int, out: NDArray[Any]) -> Outside:
-    from velkin.core.conversion import kernels
+    from velkin.core.conversion import code_kernels
 
     assert isinstance(c.source, RGBSpace) and isinstance(c.destination, RGBSpace)
-    red, green, blue = _channel_tables(c.source, flat.dtype)
+    light = channel_tables(c.source, flat.dtype)
     matrix = between(c.source, c.destination).astype(np.float32).ravel()
-    roots = np.repeat(np.linspace(0.0, 1.0, _ROOTS)[:, None] ** 2, 3, axis=1)
-    back = c.destination.encode(roots).astype(np.float32)
-    tables = [np.ascontiguousarray(back[:, i]) for i in range(3)]
-    if all(np.array_equal(t, tables[0]) for t in tables):
-        tables = [tables[0]] * 3
+    encoder = encoder_of(c.destination)
     low, high = ends_of(c.destination)
     noise = dither_tile() if dither else np.zeros((1, 1), dtype=np.float32)
 
     def band(first: int, last: int) -> NDArray[np.int64]:
         counts = np.zeros(7, dtype=np.int64)
-        kernels.codes_through_matrix(
-            flat[first:last], red, green, blue, matrix, *tables, low, high, noise, width, first, out[first:last], counts
-        )
+        code_kernels.codes_of_codes(
+            flat[first:last], *light, matrix, *encoder.tables, encoder.shift, encoder.base, low, high, noise, first, width,
+            out[first:last], counts,
+        )  # fmt: skip
         return counts
 
     n, *ends = (int(v) for v in sum(in_bands(band, len(flat))))
@@ -407,7 +354,7 @@ def _codes_by_table(flat: NDArray[np.generic], c: Conversion, dither: bool, widt
     grid, steps = _as_codes(c), np.float32(side - 1)
     scale = np.float32(255.0 / 65535.0 if out.dtype == np.uint8 else 1.0)
     if isinstance(c.source, RGBSpace):
-        places = _channel_tables(c.source, flat.dtype, lambda linear: ECIRGB.encode(np.clip(linear, 0.0, 1.0)))
+        places = channel_tables(c.source, flat.dtype, lambda linear: ECIRGB.encode(np.clip(linear, 0.0, 1.0)))
     else:
         places = [np.linspace(0.0, 1.0, 256 if flat.dtype == np.uint8 else 65536, dtype=np.float32)] * 3
     red = places[0] * steps

@@ -1,4 +1,4 @@
-"""Compiled loops over pixels: curve → matrix → curve, and interpolation in baked tables.
+"""Compiled loops over pixels: interpolation in baked tables.
 
 Pixels are flattened to (N, channels); `first` is the index of a band's first pixel, by which dither keeps its place.
 """
@@ -16,59 +16,6 @@ F = np.float32
 _int: Any = numba.int64
 _int32: Any = numba.int32
 _uint: Any = numba.uint32
-
-
-@jit
-def _rooted(v, table):  # type: ignore[no-untyped-def]
-    """A table over square roots of 0..1, read at v in 0..1."""
-    at = np.sqrt(v) * F(table.shape[0] - 1)
-    whole = min(np.floor(at), F(table.shape[0] - 2))
-    i = _uint(whole)
-    return table[i] + (at - whole) * (table[i + _uint(1)] - table[i])
-
-
-@jit
-def codes_through_matrix(src, red, green, blue, m, to_red, to_green, to_blue, low, high, dither, width, first, out, counts):  # type: ignore[no-untyped-def]
-    """Integer codes (N, 3) → codes (N, 3): tables to linear light, a matrix, tables back; what leaves the space is counted.
-
-    `counts` (7,): pixels outside; below and above in each channel, by the linear limits `low` and `high` (3,).
-    `dither` (side, side) is added in codes; a single zero is none.
-    """
-    side = dither.shape[0]
-    top = F(255) if out.itemsize == 1 else F(65535)
-    n_out = 0
-    r_low = g_low = b_low = r_high = g_high = b_high = 0
-    for i in range(src.shape[0]):
-        r, g, b = red[src[i, 0]], green[src[i, 1]], blue[src[i, 2]]
-        x = m[0] * r + m[1] * g + m[2] * b
-        y = m[3] * r + m[4] * g + m[5] * b
-        z = m[6] * r + m[7] * g + m[8] * b
-        if min(x, min(y, z)) < F(0) or max(x, max(y, z)) > F(1):
-            a0, a1, a2 = x < low[0], y < low[1], z < low[2]
-            c0, c1, c2 = x > high[0], y > high[1], z > high[2]
-            r_low += a0
-            g_low += a1
-            b_low += a2
-            r_high += c0
-            g_high += c1
-            b_high += c2
-            if a0 or a1 or a2 or c0 or c1 or c2:
-                n_out += 1
-            x, y, z = min(max(x, F(0)), F(1)), min(max(y, F(0)), F(1)), min(max(z, F(0)), F(1))
-        add = F(0.5)
-        if side > 1:
-            at = first + i
-            add += dither[(at // width) % side, (at % width) % side]
-        out[i, 0] = _int32(min(max(_rooted(x, to_red) * top + add, F(0)), top))
-        out[i, 1] = _int32(min(max(_rooted(y, to_green) * top + add, F(0)), top))
-        out[i, 2] = _int32(min(max(_rooted(z, to_blue) * top + add, F(0)), top))
-    counts[0] += n_out
-    counts[1] += r_low
-    counts[2] += r_high
-    counts[3] += g_low
-    counts[4] += g_high
-    counts[5] += b_low
-    counts[6] += b_high
 
 
 @jit

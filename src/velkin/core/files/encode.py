@@ -16,9 +16,6 @@ from velkin.core.files.formats import PLAIN, SUBSAMPLINGS, TIFF_COMPRESSIONS, Co
 from velkin.core.files.metadata import blocks, carry_into
 from velkin.core.files.picture import Picture
 from velkin.core.files.retag import retagged
-from velkin.core.icc.write import matrix_profile
-from velkin.core.render import encode_8bit, encode_16bit
-from velkin.core.spaces.rgb import RGBSpace
 
 
 def jpeg_bytes(pixels: NDArray[np.uint8], profile: bytes | None, coding: Coding = PLAIN, mode: str | None = None) -> bytes:
@@ -30,49 +27,6 @@ def jpeg_bytes(pixels: NDArray[np.uint8], profile: bytes | None, coding: Coding 
         stream, "JPEG", quality=coding.quality, subsampling=SUBSAMPLINGS[coding.subsampling], icc_profile=profile, **options
     )
     return stream.getvalue()
-
-
-def encode_picture(
-    linear: NDArray[np.float32],
-    space: RGBSpace,
-    kind: str,
-    bits: int,
-    source: Path,
-    tag: bool = True,
-    quality: int = 95,
-) -> bytes:
-    """A whole picture file.
-
-    Parameters
-    ----------
-    linear : ndarray (H, W, 3), float32
-        Linear RGB in `space`; clipped here.
-    space : RGBSpace
-    kind : str
-        ``tiff``, ``png`` or ``jpeg``.
-    bits : int
-        8 (dithered) or 16.
-    source : Path
-        Whose Exif is carried over.
-    tag : bool
-        False leaves the profile out, for camera numbers that have no space.
-    """
-    pixels: NDArray[np.uint8] | NDArray[np.uint16] = encode_8bit(linear, space) if bits == 8 else encode_16bit(linear, space)
-    if kind not in ("tiff", "png", "jpeg"):
-        return encode_numbers(Picture(pixels, None, "rgb"), kind, matrix_profile(space), space.id, source, Coding(quality))
-    profile = matrix_profile(space)
-    if kind == "tiff":
-        stream = BytesIO()
-        tifffile.imwrite(
-            stream, pixels, photometric="rgb", iccprofile=profile if tag else None, metadata=None, software="Velkin"
-        )
-        data = stream.getvalue()
-    elif kind == "png":
-        data = bytes(imagecodecs.png_encode(pixels))
-        data = retagged(data, "png", profile, space.id) if tag else data
-    else:
-        data = jpeg_bytes(np.asarray(pixels, dtype=np.uint8), profile, Coding(quality))
-    return carry_into(data, source, tag and space.id == "srgb", (pixels.shape[1], pixels.shape[0]))
 
 
 def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, source: Path, coding: Coding = PLAIN) -> bytes:

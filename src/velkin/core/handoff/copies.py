@@ -12,7 +12,8 @@ import struct
 from dataclasses import dataclass
 from pathlib import Path
 
-from velkin.core.conversion.convert import Conversion, Numbers, as_float, convert_chain, quantised, share_outside
+from velkin.core.conversion.codes import Numbers, as_float, quantised
+from velkin.core.conversion.convert import Conversion, convert_chain, share_outside
 from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import LOSSLESS, Coding, best_bits, check_format, format_of, holds_transparency

@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.convert import Conversion, as_float, converted, linear_in, quantised
+from velkin.core.conversion.codes import as_float, quantised
+from velkin.core.conversion.convert import Conversion, converted, linear_in
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import Coding, best_bits, check_format, format_of
 from velkin.core.files.picture import Picture, decode_picture

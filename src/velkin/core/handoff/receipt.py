@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from velkin import __version__
-from velkin.core.conversion.convert import Conversion, as_float, converted
+from velkin.core.conversion.codes import as_float
+from velkin.core.conversion.convert import Conversion, converted
 from velkin.core.errors import ShootError, VelkinError
 from velkin.core.files.picture import decode_picture
 from velkin.core.files.transparency import over_white

@@ -14,7 +14,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.convert import Numbers, as_float, from_linear, linear_in, quantised
+from velkin.core.conversion.codes import Numbers, as_float, codes_of_light, quantised
+from velkin.core.conversion.convert import from_linear, linear_in
 from velkin.core.conversion.dither import SIDE
 from velkin.core.files.source import Levels
 from velkin.core.files.transparency import opacity
@@ -27,7 +28,7 @@ from velkin.core.handoff.sizing import Fitted, fitted
 from velkin.core.icc.space import CHANNELS, ICCSpace, same_numbers
 from velkin.core.icc.transform import Intent
 from velkin.core.path import CameraStage, ColourPath, PictureStage, chain_of
-from velkin.core.render import eased, encode_8bit, encode_16bit, to_space, to_working
+from velkin.core.render import eased, to_working
 from velkin.core.sampling import spread
 from velkin.core.spaces.rgb import RGBSpace
 
@@ -270,8 +271,7 @@ def _numbers(linear: Pixels, path: ColourPath, bits: int, dither: bool, first: i
     """The destination's codes of linear working rows that begin with row `first`."""
     to = path.destination
     if isinstance(to, RGBSpace):
-        there = to_space(linear, path, to)
-        return encode_8bit(there, to, dither) if bits == 8 else encode_16bit(there, to)
+        return codes_of_light(linear, path.working, to, bits, dither, first)
     numbers = from_linear(linear, path.proof)
     height, width = linear.shape[:2]
     flat = quantised(numbers.reshape(height * width, -1), bits, dither, first * width, width)

@@ -74,46 +74,6 @@ def even_lightness(src, out):  # type: ignore[no-untyped-def]
 
 
 @jit
-def count_by_root(src, to_bin, counts):  # type: ignore[no-untyped-def]
-    """Linear RGB (N, 3) counted (3, bins), by a table (steps, 3) of bins over even steps of the square root of 0..1."""
-    top = F(to_bin.shape[0] - 1)
-    for i in range(src.shape[0]):
-        for k in range(3):
-            v = min(max(src[i, k], F(0)), F(1))
-            counts[k, to_bin[_int(np.sqrt(v) * top + F(0.5)), k]] += 1
-
-
-@jit
-def _root(v, top):  # type: ignore[no-untyped-def]
-    """Where a linear number, clipped, stands in a table over even steps of the square root of 0..1."""
-    return _uint(np.sqrt(min(max(v, F(0)), F(1))) * top + F(0.5))
-
-
-@jit
-def codes_by_root(src, red, green, blue, out):  # type: ignore[no-untyped-def]
-    """Linear RGB (N, 3) → codes (N, 3), by a table of codes a channel over even steps of the square root of 0..1."""
-    top = F(red.shape[0] - 1)
-    for i in range(src.shape[0]):
-        out[i, 0] = red[_root(src[i, 0], top)]
-        out[i, 1] = green[_root(src[i, 1], top)]
-        out[i, 2] = blue[_root(src[i, 2], top)]
-
-
-@jit
-def dithered_by_root(src, red, green, blue, tile, out):  # type: ignore[no-untyped-def]
-    """Linear RGB (H, W, 3) → 8-bit codes (H, W, 3): as `codes_by_root` by tables of codes and a half as floats, a tile of dither
-    (side, side; a power of two) added."""
-    top, most, side = F(red.shape[0] - 1), F(255), tile.shape[0]
-    for y in range(src.shape[0]):
-        row = tile[y & (side - 1)]
-        for x in range(src.shape[1]):
-            add = row[x & (side - 1)]
-            out[y, x, 0] = _uint(min(max(red[_root(src[y, x, 0], top)] + add, F(0)), most))
-            out[y, x, 1] = _uint(min(max(green[_root(src[y, x, 1], top)] + add, F(0)), most))
-            out[y, x, 2] = _uint(min(max(blue[_root(src[y, x, 2], top)] + add, F(0)), most))
-
-
-@jit
 def delta_e(first, second, out):  # type: ignore[no-untyped-def]
     """ΔE00 (N,) between Lab (N, 3) and Lab (N, 3)."""
     rad = F(np.pi / 180.0)
