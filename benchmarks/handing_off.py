@@ -18,8 +18,8 @@ import numpy as np
 import tifffile
 from figures import Report, at_least, at_most
 
+from velkin.core.destinations.starters import STARTERS
 from velkin.core.files.picture import decode_picture
-from velkin.core.handoff.starters import STARTERS
 from velkin.core.icc.write import matrix_profile
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot

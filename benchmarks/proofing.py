@@ -26,12 +26,12 @@ from velkin.core.gamut.roundtrip import own_error, there_and_back
 from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import profile_of, space_of
 from velkin.core.icc.write import matrix_profile
+from velkin.core.measures import measure_proof, sample_proof
 from velkin.core.path import built_in_stage, path_of
 from velkin.core.render import to_working
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import ROMM, SRGB
-from velkin.core.there import measure_there, sample_there
 from velkin.sim.press import press_profile
 
 
@@ -179,8 +179,8 @@ def bench_shares(report: Report, frames: Path) -> None:
         working = to_working(raw.decode(file), path)
         colours = lab(working, ROMM).reshape(-1, 3).astype(np.float64)
         exact = float(np.mean(there_and_back(colours, press) > 1.0 + own_error(press)))
-        shown, _ = measure_there(working, path)
-        sampled = sample_there(working, path)
+        shown, _ = measure_proof(working, path)
+        sampled = sample_proof(working, path)
         worst["press, table"] = max(worst["press, table"], abs(shown.after.share - exact))
         worst["press, sample"] = max(worst["press, sample"], abs(sampled.after.share - exact))
     for what, off in worst.items():

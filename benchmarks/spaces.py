@@ -16,7 +16,8 @@ from figures import Report, at_least, at_most
 from numpy.typing import NDArray
 from PIL import Image
 
-from velkin.core.conversion.convert import Conversion, convert_picture
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.pictures import convert_picture
 from velkin.core.files.retag import retagged
 from velkin.core.icc import transform
 from velkin.core.icc.space import profile_of, space_of
@@ -49,7 +50,8 @@ def timed(work: Callable[[], object], rounds: int = 5) -> float:
 
 _MEMORY = """
 import numpy as np
-from velkin.core.conversion.convert import Conversion, convert_picture
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.pictures import convert_picture
 from velkin.core.spaces.rgb import ROMM, SRGB
 small = np.zeros((100, 100, 3), np.uint16)
 convert_picture(small, Conversion(ROMM, SRGB), 16)

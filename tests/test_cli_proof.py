@@ -10,7 +10,7 @@ import tifffile
 from PIL import Image
 
 from velkin.cli import main
-from velkin.core.conversion.convert import Conversion
+from velkin.core.conversion.conversion import Conversion
 from velkin.core.files.picture import decode_picture
 from velkin.core.gamut.proof import outside
 from velkin.core.icc.write import matrix_profile

@@ -8,8 +8,8 @@ import tifffile
 
 from velkin.cli import main
 from velkin.core.conversion.codes import codes_of_light, encoder_of, histogram_of_light, linear_of_codes, quantised
-from velkin.core.handoff.destination import Destination, FileFormat
-from velkin.core.handoff.sizing import FULL, Size
+from velkin.core.destinations.destination import Destination, FileFormat
+from velkin.core.destinations.sizing import FULL, Size
 from velkin.core.icc.write import matrix_profile
 from velkin.core.render import shown
 from velkin.core.shoot.arrivals import look_at

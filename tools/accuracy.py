@@ -32,29 +32,29 @@ from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.smoothness import smoothness
 from velkin.core.cameraprofiles.table_fit import as_table, fit_fields
 from velkin.core.charts.built_in import iso24
+from velkin.core.charts.greys import from_greys
 from velkin.core.charts.judge import refuse_unusable
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.conversion.codes import codes_of_light
 from velkin.core.conversion.effect import intent_name
+from velkin.core.destinations.destination import FileFormat
+from velkin.core.destinations.sizing import long_edge
+from velkin.core.destinations.starters import STARTERS
 from velkin.core.files.formats import SUFFIXES
 from velkin.core.files.raw import DNGColour, decode, levels, read_facts
-from velkin.core.files.source import Levels
 from velkin.core.gamut.solid import solid_of
-from velkin.core.handoff.destination import FileFormat
-from velkin.core.handoff.sizing import long_edge
-from velkin.core.handoff.starters import STARTERS
 from velkin.core.handoff.write import hand_off_frame
 from velkin.core.icc.space import plain_ink, space_of
 from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.icc.write import matrix_profile
 from velkin.core.path import built_in_stage, path_of
 from velkin.core.render import to_working
+from velkin.core.sources import Levels
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, P3, ROMM, SRGB
 from velkin.core.spaces.volume import lab_volume
 from velkin.core.spectra import WAVELENGTHS, Illuminant, parse_light
-from velkin.core.whitebalance import from_greys
 from velkin.sim.camera import Camera, field_two, pocket_three
 from velkin.sim.conversion_trials import INTENTS, SOURCES, between_all, from_press, into_press, there_and_back
 from velkin.sim.demo import demo_folder, prepare_demo

@@ -12,10 +12,11 @@ from velkin.app.flow.readout import here_words, numbers_under, read_pin
 from velkin.app.jobs.colour import _pixels, warn_of_wrong_verb
 from velkin.app.widgets.pin_table import PinTable, full_scale, lab_words
 from velkin.app.widgets.space_box import SpaceBox, second_line, space_label
+from velkin.core.conversion.steps import Step
 from velkin.core.icc.space import LAB, grays, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.icc.write_input import input_matrix_profile
-from velkin.core.path import PictureStage, Step, path_of
+from velkin.core.path import PictureStage, path_of
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB
 from velkin.core.tags.pins import Pin, Target
 from velkin.sim.press import press_profile

@@ -15,10 +15,10 @@ from velkin.app.jobs.lanes import Lane
 from velkin.app.main import settle
 from velkin.app.model.places import Page
 from velkin.app.words import time_left
+from velkin.core.destinations.sizing import LONG, PRINT, long_edge
 from velkin.core.files.picture import decode_picture
 from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.journal import Journal
-from velkin.core.handoff.sizing import LONG, PRINT, long_edge
 from velkin.core.icc.transform import Intent
 from velkin.core.icc.write import matrix_profile
 from velkin.core.shoot.shoot import Shoot

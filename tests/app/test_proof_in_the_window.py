@@ -15,9 +15,9 @@ from velkin.app.flow.loss_map import ramp
 from velkin.app.main import settle
 from velkin.app.model.places import Page
 from velkin.app.widgets.hue_ring import HueRing
-from velkin.core.conversion.convert import Conversion
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.outside import ChannelEnds, Outside
 from velkin.core.gamut.easing import BRUSHED, HUE, KNEE, OVERALL, WHERE_OUT, Place, Stroke, full_strength
-from velkin.core.gamut.outside import ChannelEnds, Outside
 from velkin.core.gamut.proof import linear_there
 from velkin.core.icc.space import space_of
 from velkin.core.render import shown

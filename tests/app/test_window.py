@@ -16,8 +16,8 @@ from velkin.app.model.places import Page
 from velkin.app.widgets.frames_model import Filter
 from velkin.app.window import Window
 from velkin.core.conversion.codes import codes_of_light
+from velkin.core.conversion.outside import measure_outside
 from velkin.core.files.raw import decode
-from velkin.core.gamut.outside import measure_outside
 from velkin.core.render import to_space, to_working
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import ROMM, SRGB

@@ -15,6 +15,7 @@ import tifffile
 from PIL import Image
 
 from velkin.app.jobs.importing import files_in
+from velkin.core.conversion.steps import Step
 from velkin.core.errors import OutputFailed, UnreadableFile, VelkinError
 from velkin.core.files.metadata import exif_facts
 from velkin.core.files.picture import decode_picture
@@ -22,7 +23,6 @@ from velkin.core.handoff.copies import CopyWish, write_copy
 from velkin.core.icc.read import LARGEST, parse
 from velkin.core.icc.space import load_space, space_of
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import Step
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB
 from velkin.core.tags.inspect import inspect

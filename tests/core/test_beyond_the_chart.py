@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from velkin.core.cameraprofiles.huesat import HueSatMap, from_hsv, to_hsv
+from velkin.core.cameraprofiles.huesat import HueSatMap, from_hsv, mixed_tables, to_hsv
 from velkin.core.cameraprofiles.linear_fit import least_squares, refine, white_preserving
 from velkin.core.cameraprofiles.models import Matrix, RootPolynomial, Table, as_rows, mixed, root_terms
 from velkin.core.cameraprofiles.nearness import lab_slope, metric
@@ -194,7 +194,7 @@ def test_mixing_two_models_is_linear_and_of_one_kind():
     assert mixed(a, b, 0.25).xyz(rgb) == pytest.approx(0.25 * a.xyz(rgb) + 0.75 * b.xyz(rgb))
     small, large = (HueSatMap(np.ones((1, n, 4, 3), np.float32)) for n in (6, 12))
     with pytest.raises(BadProfile, match="differ in size"):
-        small.mixed(large, 0.5)
+        mixed_tables((small, large), (0.5, 0.5))
 
 
 @pytest.mark.parametrize("shape", [(1, 6, 1, 3), (0, 6, 4, 3), (6, 4, 3), (1, 6, 4, 2)])

@@ -19,8 +19,8 @@ from velkin.core.icc.space import space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.custom import OwnSpace
 from velkin.core.spaces.rgb import BT2020, OPRGB, P3, ROMM, SRGB
+from velkin.core.tags.declared import space_of_cicp, space_of_exif, space_of_png
 from velkin.core.tags.inspect import inspect
-from velkin.core.tags.said import space_of_cicp, space_of_exif, space_of_png
 
 RGB = (np.random.default_rng(9).random((30, 44, 3)) * 255).astype(np.uint8)
 SRGB_POINTS = (0.3127, 0.329, 0.64, 0.33, 0.30, 0.60, 0.15, 0.06)

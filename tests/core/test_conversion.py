@@ -8,16 +8,11 @@ import imagecodecs
 import numpy as np
 import pytest
 
-from velkin.core.conversion.convert import (
-    Conversion,
-    convert_picture,
-    converted,
-    is_destination,
-    lab_of,
-    linear_in,
-)
+from velkin.core.conversion.colours import converted, lab_of, linear_in
+from velkin.core.conversion.conversion import Conversion, is_destination
+from velkin.core.conversion.outside import measure_outside
+from velkin.core.conversion.pictures import convert_picture
 from velkin.core.errors import BadProfile
-from velkin.core.gamut.outside import measure_outside
 from velkin.core.icc.space import LAB, ICCSpace, grays, same, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
 from velkin.core.icc.write import gray_profile, matrix_profile

@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from velkin.core.destinations.destination import Destination, FileFormat
+from velkin.core.destinations.naming import NameFacts, free_name
+from velkin.core.destinations.sizing import LONG, Size
+from velkin.core.destinations.starters import web_srgb
 from velkin.core.errors import NotSupported, OutputRefused, ShootError, VelkinError
-from velkin.core.handoff.destination import Destination, FileFormat
-from velkin.core.handoff.naming import NameFacts, free_name
-from velkin.core.handoff.sizing import LONG, Size
-from velkin.core.handoff.starters import web_srgb
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.store import Store, backup_path
 from velkin.core.spaces.rgb import SRGB

@@ -8,7 +8,8 @@ import colour
 import numpy as np
 import pytest
 
-from velkin.core.conversion.convert import Conversion
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.outside import outside_mask
 from velkin.core.errors import NotSupported
 from velkin.core.gamut.boundary import boundary_of, largest_chroma
 from velkin.core.gamut.ease import beyond, ease, oklab_of, set_aside
@@ -26,7 +27,6 @@ from velkin.core.gamut.easing import (
 )
 from velkin.core.gamut.kernels import diamond
 from velkin.core.gamut.masks import Window, feathered, painted
-from velkin.core.gamut.outside import outside_mask
 from velkin.core.gamut.proof import difference, lab, linear_there, measure, outside
 from velkin.core.gamut.solve import LEFT_OUT, least_change
 from velkin.core.icc.space import grays, space_of

@@ -8,17 +8,17 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from velkin.core.destinations.sizing import long_edge
 from velkin.core.errors import BadProfile, NotSupported, ShootError
-from velkin.core.files.source import levels_of
 from velkin.core.gamut.easing import BRUSHED, HUE, KNEE, Place, Stroke, full_strength, new_easing
 from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.rendering import at_destination
 from velkin.core.handoff.run import run
-from velkin.core.handoff.sizing import long_edge
 from velkin.core.icc.space import space_of
 from velkin.core.icc.transform import Intent
 from velkin.core.shoot.records import easings_from_json, easings_to_json
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.sources import levels_of
 from velkin.core.spaces.rgb import OPRGB, P3, SRGB
 from velkin.core.tags.rules import CONVERT_NOW, HOLD, Rule
 from velkin.sim.press import press_profile

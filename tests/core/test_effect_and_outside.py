@@ -9,14 +9,18 @@ import pytest
 from PIL import Image
 
 from velkin.cli import main
-from velkin.core.conversion.convert import Conversion, convert_chain, convert_picture, lab_of, share_outside
+from velkin.core.conversion.colours import lab_of
+from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.effect import effect_of, in_words, intent_name
-from velkin.core.gamut.outside import measure_outside
+from velkin.core.conversion.outside import measure_outside
+from velkin.core.conversion.pictures import convert_chain, convert_picture
+from velkin.core.conversion.steps import Step, chain_of
 from velkin.core.gamut.roundtrip import judged_by_hull, outside_by_profile, own_error, there_and_back
+from velkin.core.gamut.share import share_outside
 from velkin.core.icc.space import LAB, ICCSpace, grays, plain_ink, shown_for_now, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
 from velkin.core.icc.write_output import OutputTables, lab_grid, output_profile
-from velkin.core.path import PictureStage, Step, chain_of, path_of
+from velkin.core.path import PictureStage, path_of
 from velkin.core.render import numbers_here, to_working
 from velkin.core.shoot.outside import shoot_outside
 from velkin.core.spaces.difference import ciede2000

@@ -18,9 +18,9 @@ from velkin.core.charts.print_chart import chart_pdf, chart_tiff, print_numbers
 from velkin.core.charts.read import Choices, read
 from velkin.core.charts.reading_job import read_at, read_chart
 from velkin.core.charts.refining import homography, project, snap
-from velkin.core.charts.spot import spot_chart, spot_neutral
 from velkin.core.errors import ChartNotFound, ReadingRefused
 from velkin.core.files.raw import decode, read_facts
+from velkin.core.shoot.spotting import spot_chart, spot_neutral
 from velkin.sim.printing import measured_print
 from velkin.sim.trials import empty_trial, make_trial
 

@@ -14,6 +14,7 @@ from velkin.core.cameraprofiles.profile import load_profile, profile_from_json
 from velkin.core.cameraprofiles.smoothness import smoothness
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.definition import Chart
+from velkin.core.charts.greys import from_greys
 from velkin.core.charts.judge import Verdict
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import BadProfile, FitRefused
@@ -23,7 +24,6 @@ from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import Illuminant, parse_light
-from velkin.core.whitebalance import from_greys
 from velkin.sim.camera import Camera, field_two, pocket_three
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.fit_trials import (

@@ -15,22 +15,21 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import read
 from velkin.core.charts.reading_job import read_chart
-from velkin.core.conversion.convert import Conversion
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.outside import measure_outside
+from velkin.core.destinations.destination import FileFormat
+from velkin.core.destinations.sizing import EXACT, PRINT, WHITE, Size, long_edge
+from velkin.core.destinations.starters import STARTERS, web_srgb
 from velkin.core.errors import NotSupported, OutputFailed, OutputRefused
 from velkin.core.files import raw
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.metadata import ALL, NONE, RIGHTS, MetadataPolicy, broken_policy
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.raw import read_facts
-from velkin.core.files.source import Levels
-from velkin.core.gamut.outside import measure_outside
 from velkin.core.handoff.check import check_file, decoded
-from velkin.core.handoff.destination import FileFormat
 from velkin.core.handoff.jobs import Job, plan_for
 from velkin.core.handoff.rendering import AtDestination, ProofBlocks, at_destination, sharpened
 from velkin.core.handoff.run import Control, Pace, run
-from velkin.core.handoff.sizing import EXACT, PRINT, WHITE, Size, long_edge
-from velkin.core.handoff.starters import STARTERS, web_srgb
 from velkin.core.handoff.write import SET_ASIDE, hand_off_frame
 from velkin.core.icc.space import plain_ink, profile_of, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
@@ -38,6 +37,7 @@ from velkin.core.icc.write import matrix_profile
 from velkin.core.path import PictureStage, built_in_stage, path_of, profile_stage
 from velkin.core.render import to_space, to_working
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.sources import Levels
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB
@@ -108,7 +108,7 @@ def test_every_format_holds_its_tag_and_its_colours(chart_dng, tmp_path, kind, b
 
 
 def _named():
-    from velkin.core.handoff.naming import NameFacts
+    from velkin.core.destinations.naming import NameFacts
 
     return NameFacts("a", 1)
 
@@ -318,7 +318,7 @@ def test_intents_and_black_point_of_a_press_are_those_of_the_destination(chart_d
 
 def test_plain_ink_has_the_black_that_its_inks_make():
     """The colours an unexplained CMYK file is shown in: light taken away by ink, without a shifted black."""
-    from velkin.core.conversion.convert import converted
+    from velkin.core.conversion.colours import converted
 
     ink = np.array([[0, 0, 0, 0], [0.2, 0.1, 0.5, 0.1], [1, 0, 0, 0], [0, 0, 0, 1], [0.5, 0.4, 0.4, 0.3]], dtype=np.float32)
     wanted = (1 - ink[:, :3]) * (1 - ink[:, 3:])

@@ -11,17 +11,17 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
+from velkin.core.conversion.steps import chain_of
 from velkin.core.errors import BadProfile, ShootError
-from velkin.core.files.source import decode_source
 from velkin.core.handoff.copies import CopyWish, write_copy
 from velkin.core.handoff.jobs import UNKNOWN, plan_for
 from velkin.core.icc.space import grays, same, space_of
 from velkin.core.icc.transform import Intent
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import chain_of
 from velkin.core.render import numbers_here, to_working
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.sources import decode_source
 from velkin.core.spaces.custom import OwnSpace
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB
 from velkin.core.spaces.volume import lab_volume

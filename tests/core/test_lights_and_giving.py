@@ -7,8 +7,8 @@ import pytest
 
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.cameraprofiles.measured_chart import chart_from_reading
 from velkin.core.charts.built_in import iso24, velkin48
-from velkin.core.charts.measured import chart_from_reading
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported
 from velkin.core.shoot.arrivals import Spotted, look_at

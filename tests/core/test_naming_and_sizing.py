@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from velkin.core.destinations.naming import NameFacts, folded, free_name, stem_of
+from velkin.core.destinations.sizing import CUT, EXACT, FULL, LONG, PRINT, WHITE, Size, fitted, long_edge
 from velkin.core.errors import NotSupported
-from velkin.core.handoff.naming import NameFacts, folded, free_name, stem_of
-from velkin.core.handoff.sizing import CUT, EXACT, FULL, LONG, PRINT, WHITE, Size, fitted, long_edge
 
 FACTS = NameFacts("north-0412", 7, "North / window", datetime(2026, 3, 17, 10, 4), "Spring: skeins", "Web", "sRGB")
 

@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 
 from velkin.core.conversion.codes import codes_of_light
-from velkin.core.conversion.convert import Conversion, convert_picture
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.pictures import convert_picture
 from velkin.core.files.raw import read_facts
-from velkin.core.files.source import decode_source
 from velkin.core.path import ColourPath, built_in_stage
 from velkin.core.render import to_working
+from velkin.core.sources import decode_source
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, ROMM, SRGB, RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Transfer
 from velkin.core.tags.plausible import TRIED, Hints, ranked, sample_of

@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from velkin.core.conversion.convert import Conversion, from_linear, is_destination
+from velkin.core.conversion.colours import from_linear
+from velkin.core.conversion.conversion import Conversion, is_destination
+from velkin.core.conversion.outside import measure_outside
 from velkin.core.errors import BadProfile
 from velkin.core.gamut import solid as solids
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import DETAIL, full_strength, new_easing
 from velkin.core.gamut.intents import advice, best_of, renderings
-from velkin.core.gamut.outside import measure_outside
 from velkin.core.gamut.proof import (
     Paper,
     lab,
@@ -26,12 +27,12 @@ from velkin.core.gamut.roundtrip import outside_by_profile, own_error, there_and
 from velkin.core.gamut.solid import chromaticities, common, solid_of, uv_prime
 from velkin.core.icc.space import LAB, grays, plain_ink, profile_of, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
+from velkin.core.measures import NUMBERS, measure_proof, sample_proof
 from velkin.core.path import PictureStage, path_of
 from velkin.core.render import shown
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB, between
 from velkin.core.spaces.volume import lab_volume
-from velkin.core.there import NUMBERS, measure_there, sample_there
 from velkin.sim.press import paper_white, press_profile
 from velkin.sim.screens import DESKTOP, LAPTOP, screen_profile
 
@@ -151,11 +152,11 @@ def test_everything_said_of_a_picture_agrees_with_itself(destination, easing, pr
     to = {"press": press, "gray-22": grays()["gray-22"]}.get(destination) or BUILT_IN[destination]
     path = replace(path_of(PictureStage(ROMM), ROMM, to), easings=easing)
     picture = noise(60, 80)
-    said, mask = measure_there(picture, path)
+    said, mask = measure_proof(picture, path)
     assert said.there.sum(axis=1).tolist() == [4800] * len(said.after.channels)
     assert said.after.outside == mask.sum() and said.after.share <= said.before.share
     assert (said.change is None) == (not easing)
-    sampled = sample_there(picture, path, (7, 3))
+    sampled = sample_proof(picture, path, (7, 3))
     assert sampled.after.share == said.after.share and (sampled.before.largest, sampled.after.largest) == (7, 3)
     assert sampled.loss == said.loss and NUMBERS >= 1_000_000
 

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.models import Matrix, as_rows
 from velkin.core.conversion.codes import codes_of_light, histogram_of_light
+from velkin.core.conversion.outside import ends_of, measure_outside, outside_mask
 from velkin.core.files.raw import read_facts
-from velkin.core.gamut.outside import ends_of, measure_outside, outside_mask
 from velkin.core.path import CameraStage, ColourPath, built_in_stage
 from velkin.core.render import balanced, to_space, to_working
 from velkin.core.spaces.adaptation import D50

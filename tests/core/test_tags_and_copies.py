@@ -15,7 +15,8 @@ import pytest
 import tifffile
 from PIL import Image
 
-from velkin.core.conversion.convert import lab_of
+from velkin.core.conversion.colours import lab_of
+from velkin.core.conversion.steps import Step
 from velkin.core.errors import BadProfile, NotSupported, OutputRefused, UnreadableFile, VelkinError
 from velkin.core.files.containers import carried_by
 from velkin.core.files.encode import encode_numbers
@@ -25,7 +26,6 @@ from velkin.core.files.retag import icc_segments, retagged
 from velkin.core.handoff.copies import CopyWish, retag_source, write_copy
 from velkin.core.icc.space import LAB, ICCSpace, grays, profile_of, space_of
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import Step
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB
 from velkin.core.tags.inspect import inspect

@@ -7,25 +7,26 @@ import pytest
 import tifffile
 from PIL import Image
 
+from velkin.core.conversion.steps import Step
+from velkin.core.destinations.destination import FileFormat
+from velkin.core.destinations.sizing import EXACT, WHITE, Size, long_edge
+from velkin.core.destinations.starters import web_srgb
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import SUFFIXES
 from velkin.core.files.picture import Picture, decode_picture
-from velkin.core.files.source import Levels, decode_source, levels_of
 from velkin.core.files.transparency import over_white
 from velkin.core.handoff.check import check_file
 from velkin.core.handoff.copies import CopyWish, write_copy
-from velkin.core.handoff.destination import FileFormat
 from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.preflight import ALPHA, concerns_of
 from velkin.core.handoff.rendering import at_destination
 from velkin.core.handoff.run import run
-from velkin.core.handoff.sizing import EXACT, WHITE, Size, long_edge
-from velkin.core.handoff.starters import web_srgb
 from velkin.core.handoff.write import hand_off_frame
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import PictureStage, Step, path_of
+from velkin.core.path import PictureStage, path_of
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.sources import Levels, decode_source, levels_of
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB
 from velkin.core.tags.inspect import inspect
 from velkin.sim.print_room import press_space

@@ -7,11 +7,12 @@ from hypothesis import strategies as st
 
 from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.charts.built_in import iso24
+from velkin.core.charts.greys import from_greys
 from velkin.core.charts.read import Choices, PatchReading, Reading
 from velkin.core.errors import FitRefused
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.spaces.temperature import cct_duv, xy_of_temperature
-from velkin.core.whitebalance import from_card, from_greys, from_spot
+from velkin.core.whitebalance import from_card, from_spot
 from velkin.sim.camera import Camera
 from velkin.sim.lights import north_window
 

@@ -9,19 +9,19 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from velkin.core.destinations.destination import FileFormat
+from velkin.core.destinations.sizing import EXACT, WHITE, Size, fitted, long_edge
+from velkin.core.destinations.starters import web_srgb
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import Coding
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.raw import levels, read_facts
-from velkin.core.files.source import Levels
-from velkin.core.handoff.destination import FileFormat
-from velkin.core.handoff.sizing import EXACT, WHITE, Size, fitted, long_edge
-from velkin.core.handoff.starters import web_srgb
 from velkin.core.handoff.write import hand_off_frame
 from velkin.core.icc.space import plain_ink, profile_of, space_of
 from velkin.core.icc.transform import to_lab
 from velkin.core.path import built_in_stage, path_of
+from velkin.core.sources import Levels
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB

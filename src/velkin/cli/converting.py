@@ -23,9 +23,9 @@ def _said(space: Space | None) -> str | None:
 
 def assign(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
+    from velkin.core.conversion.steps import Step
     from velkin.core.files.raw import is_raw_name
     from velkin.core.handoff.copies import CopyWish, write_copy
-    from velkin.core.path import Step
 
     if is_raw_name(arguments.file):
         raise NotSupported("a raw file has no space to be given; use render", arguments.file)
@@ -42,10 +42,10 @@ def assign(arguments: argparse.Namespace) -> int:
 
 def convert(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
+    from velkin.core.conversion.steps import Step
     from velkin.core.files.raw import is_raw_name
     from velkin.core.handoff.copies import CopyWish, write_copy
     from velkin.core.icc.transform import Intent
-    from velkin.core.path import Step
 
     if is_raw_name(arguments.file):
         raise NotSupported("a raw file is not converted; use render", arguments.file)
@@ -74,7 +74,7 @@ def convert(arguments: argparse.Namespace) -> int:
 
 def destination_of(arguments: argparse.Namespace) -> Space:
     """The space that ``--to`` names. Raises NotSupported, BadProfile when nothing can be converted to it."""
-    from velkin.core.conversion.convert import is_destination
+    from velkin.core.conversion.conversion import is_destination
     from velkin.core.errors import BadProfile
 
     to = space_named(arguments.to)

@@ -11,7 +11,7 @@ from velkin.cli.saying import Wrong, print_json, say
 from velkin.core.errors import NotSupported
 
 if TYPE_CHECKING:
-    from velkin.core.handoff.destination import Destination
+    from velkin.core.destinations.destination import Destination
     from velkin.core.handoff.jobs import Job
     from velkin.core.handoff.run import Done
     from velkin.core.shoot.shoot import Shoot
@@ -33,7 +33,7 @@ def hand_off(arguments: argparse.Namespace) -> int:
 
 
 def _begin(shoot: Shoot, arguments: argparse.Namespace) -> int:
-    from velkin.core.handoff.destination import REPLACE
+    from velkin.core.destinations.destination import REPLACE
     from velkin.core.handoff.jobs import plan_for
     from velkin.core.handoff.preflight import REPLACES, SKIPS, concerns_of
 
@@ -71,7 +71,7 @@ def _go_on(shoot: Shoot, arguments: argparse.Namespace) -> int:
 
 
 def _destination(shoot: Shoot, name: str) -> Destination:
-    from velkin.core.handoff.starters import STARTERS
+    from velkin.core.destinations.starters import STARTERS
 
     own = shoot.state.destinations
     found = next((d for d in (*own, *STARTERS.values()) if name in (d.id, d.name)), None)

@@ -36,10 +36,10 @@ def proof(arguments: argparse.Namespace) -> int:
 
     import numpy as np
 
-    from velkin.core.files.source import decode_source
     from velkin.core.gamut.proof import lost_there, measure
     from velkin.core.icc.transform import Intent
     from velkin.core.render import to_working
+    from velkin.core.sources import decode_source
     from velkin.core.spaces.rgb import RGBSpace
 
     to = destination_of(arguments)

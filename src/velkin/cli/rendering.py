@@ -15,8 +15,8 @@ from velkin.core.errors import NotSupported
 def _balance_from_chart(file: Path) -> Any:
     """The balance of the greys of whichever built-in chart lies in a frame."""
     from velkin.core.charts.built_in import BUILT_IN
+    from velkin.core.charts.greys import from_greys
     from velkin.core.errors import ChartNotFound
-    from velkin.core.whitebalance import from_greys
 
     for name in BUILT_IN:
         try:

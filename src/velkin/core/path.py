@@ -16,10 +16,11 @@ from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.matrices import baseline_of, built_in
 from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
 from velkin.core.cameraprofiles.tone import ToneCurve
-from velkin.core.conversion.convert import Conversion
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.steps import Step
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
-from velkin.core.icc.space import Space, same_numbers
+from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import ROMM, SRGB, RGBSpace
 
@@ -73,34 +74,6 @@ class PictureStage:
     space: Space
     known: bool = True
     page: int = 0
-
-
-@dataclass(frozen=True)
-class Step:
-    """One assignment or conversion.
-
-    Attributes
-    ----------
-    verb : ``assign`` (numbers stay, look changes) or ``convert`` (look stays, numbers change)
-    space : Space
-    intent, black_point
-        Of a conversion.
-    """
-
-    verb: str
-    space: Space
-    intent: Intent = Intent.RELATIVE
-    black_point: bool = True
-
-
-def chain_of(start: Space, steps: tuple[Step, ...]) -> tuple[tuple[Conversion, ...], Space]:
-    """The conversions that steps amount to, each from the space assigned before it, and the space at their end."""
-    now, chain = start, []
-    for step in steps:
-        if step.verb == "convert" and not same_numbers(now, step.space):
-            chain.append(Conversion(now, step.space, step.intent, step.black_point))
-        now = step.space
-    return tuple(chain), now
 
 
 @dataclass(frozen=True)

@@ -13,12 +13,14 @@ from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.models import Matrix
 from velkin.core.conversion.codes import Numbers, as_float, codes_of_light, is_codes, linear_of_codes, quantised
-from velkin.core.conversion.convert import Conversion, converted, from_linear, linear_in
+from velkin.core.conversion.colours import converted, from_linear, linear_in
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.steps import chain_of
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.proof import PLAIN, Paper, linear_there
 from velkin.core.icc.space import Space
-from velkin.core.path import CameraStage, ColourPath, PictureStage, chain_of
+from velkin.core.path import CameraStage, ColourPath, PictureStage
 from velkin.core.spaces.rgb import ROMM, RGBSpace, between
 
 Pixels = NDArray[np.float32]
@@ -138,4 +140,4 @@ def shown(linear: Pixels, space: RGBSpace, screen: Space) -> Bytes:
     if isinstance(screen, RGBSpace):
         return np.asarray(codes_of_light(linear, space, screen, 8), dtype=np.uint8)
     numbers = from_linear(linear, Conversion(space, screen))
-    return np.asarray(quantised(numbers.reshape(-1, 3), 8, False), dtype=np.uint8).reshape(linear.shape)
+    return np.asarray(quantised(numbers.reshape(-1, numbers.shape[-1]), 8, False), dtype=np.uint8).reshape(numbers.shape)

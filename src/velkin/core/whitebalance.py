@@ -1,4 +1,4 @@
-"""White balance: from the chart's greys, from a spot of the picture, from a frame of a neutral card, from temperature and tint.
+"""White balance from a spot of the picture and from a frame of a neutral card. (From a chart: `charts.greys`.)
 
 A balance is three multipliers of camera RGB, green 1. What was picked is measured, and a word is said when it is no likely neutral.
 """
@@ -12,8 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.matrices import ColourMatrices
-from velkin.core.charts.definition import Chart
-from velkin.core.charts.read import CLIPPED_AT, Reading
+from velkin.core.charts.read import CLIPPED_AT
 from velkin.core.errors import FitRefused
 
 Floats = NDArray[np.float64]
@@ -39,37 +38,6 @@ class Picked:
 
     balance: tuple[float, float, float]
     doubt: str = ""
-
-
-def from_greys(reading: Reading, chart: Chart) -> Floats:
-    """White balance (3,) that makes the chart's whole grey row neutral together, from highlights to shadows.
-
-    Every usable neutral patch counts by how well its ratios are known (its noise, and how near it lies to black); one that
-    disagrees with the others (glare, dirt) loses its weight.
-
-    Raises
-    ------
-    FitRefused
-        When no neutral patch can be used.
-    """
-    rgb = reading.rgb()
-    usable = [
-        i
-        for i in chart.neutral_rows()
-        if reading.patches[i].clipped == 0 and rgb[i].min() > 0.0005 and chart.ids[i] not in reading.choices.left_out
-    ]
-    if not usable:
-        raise FitRefused("none of the chart's neutral patches can be used for white balance: clipped, or buried in black")
-    ratios = np.log(rgb[usable][:, [0, 2]] / rgb[usable][:, 1:2])
-    spread = np.array([reading.patches[i].spread for i in usable])
-    doubt = 0.003 + spread / 12.0 + 0.0006 / rgb[usable].min(axis=1)
-    weight = 1.0 / doubt**2
-    middle = np.average(ratios, axis=0, weights=weight)
-    for _ in range(10):
-        off = np.abs(ratios - middle).max(axis=1) / doubt
-        robust = weight / np.maximum(1.0, off / 2.0) ** 2
-        middle = np.average(ratios, axis=0, weights=robust)
-    return np.array([np.exp(-middle[0]), 1.0, np.exp(-middle[1])])
 
 
 def from_spot(image: Pixels, x: float, y: float, size: float, camera: ColourMatrices, known: Floats) -> Picked:

@@ -15,8 +15,8 @@ from pathlib import Path
 
 from platformdirs import user_data_path
 
+from velkin.core.destinations.starters import STARTERS
 from velkin.core.errors import OutputFailed, VelkinError
-from velkin.core.handoff.starters import STARTERS
 from velkin.core.shoot.arrivals import Arrival, look_at
 from velkin.core.shoot.shoot import Shoot
 from velkin.sim import elsewhere, madderfold, screens

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.convert import Conversion
+from velkin.core.conversion.conversion import Conversion
 from velkin.core.gamut.ease import ease, oklab_of
 from velkin.core.gamut.easing import OVERALL, full_strength, new_easing
 from velkin.core.gamut.proof import difference, lab, linear_there, measure

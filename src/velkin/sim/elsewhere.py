@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from velkin.core.conversion.codes import codes_of_light
-from velkin.core.conversion.convert import Conversion, convert_picture
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.pictures import convert_picture
 from velkin.core.files import raw
 from velkin.core.files.safely import write_whole
 from velkin.core.icc.space import space_of

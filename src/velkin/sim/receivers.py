@@ -17,13 +17,13 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from velkin.core.conversion.codes import as_float
-from velkin.core.conversion.convert import linear_in
+from velkin.core.conversion.colours import linear_in
+from velkin.core.destinations.sizing import Fitted
 from velkin.core.errors import UnreadableFile, VelkinError
 from velkin.core.files.picture import decode_picture
 from velkin.core.files.transparency import over_white
 from velkin.core.gamut.proof import difference, lab
 from velkin.core.handoff.rendering import working_at
-from velkin.core.handoff.sizing import Fitted
 from velkin.core.icc.space import Space, shown_for_now, space_of
 from velkin.core.path import ColourPath
 from velkin.core.spaces.adaptation import D50

@@ -15,11 +15,11 @@ from velkin.app.sheets.purpose_sheet import PurposeSheet
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
 from velkin.app.widgets.viewer import PictureView
+from velkin.core.conversion.steps import chain_of
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.icc.space import Space, profile_of
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import chain_of
 from velkin.core.shoot.state import Frame
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.pins import MOST_PINS

@@ -18,7 +18,7 @@ from velkin.app.model.places import Page
 from velkin.app.widgets.checkable import CheckBox, RadioButton
 from velkin.app.widgets.parts import Bench, Rule, Words, button, keep_room, row_of, soft, state_label
 from velkin.app.words import CONVERT, count, time_left
-from velkin.core.handoff.destination import Destination
+from velkin.core.destinations.destination import Destination
 from velkin.core.icc.space import same
 from velkin.core.shoot.state import State
 

@@ -13,13 +13,13 @@ from PyQt6.QtGui import QImage
 
 from velkin.app.flow.loss_map import ONLY_GREY, map_colours
 from velkin.core.conversion.codes import histogram_of_light
+from velkin.core.conversion.outside import Outside, measure_outside
 from velkin.core.gamut.masks import Window
-from velkin.core.gamut.outside import Outside, measure_outside
 from velkin.core.gamut.proof import PLAIN, Paper, lost_there, outside
 from velkin.core.icc.space import ICCSpace, Space
+from velkin.core.measures import ProofMeasures, measure_proof, sample_proof
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, for_screen, to_working
-from velkin.core.there import There, measure_there, sample_there
 
 Pixels = NDArray[np.float32]
 
@@ -145,7 +145,7 @@ class Measured:
     here : ndarray (3, bins), int64
         Histogram of the working numbers.
     here_outside : Outside
-    proofed : There
+    proofed : ProofMeasures
     exact : bool
     mask : ndarray (H, W), bool, or None
         What is outside, of the half size, at `kept_mask`'s size at most.
@@ -155,7 +155,7 @@ class Measured:
     path: ColourPath
     here: NDArray[np.int64]
     here_outside: Outside
-    proofed: There
+    proofed: ProofMeasures
     exact: bool
     mask: NDArray[np.bool_] | None = None
 
@@ -224,16 +224,16 @@ def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None, k
 
 
 def numbers_of(
-    frame: int, source: NDArray[Any], path: ColourPath, exact: bool, known: There | None
+    frame: int, source: NDArray[Any], path: ColourPath, exact: bool, known: ProofMeasures | None
 ) -> tuple[Measured, NDArray[np.bool_] | None]:
     """What is said of a picture, of its decode at any size; `known` are the numbers of the half size."""
     working = to_working(source, path)
     mask = None
     if known is not None and isinstance(path.destination, ICCSpace):
         by = working.shape[0] * working.shape[1] / max(known.after.pixels, 1)
-        there = sample_there(working, path, (round(known.before.largest * by), round(known.after.largest * by)))
+        there = sample_proof(working, path, (round(known.before.largest * by), round(known.after.largest * by)))
     else:
-        there, mask = measure_there(working, path)
+        there, mask = measure_proof(working, path)
     here = histogram_of_light(working, path.working, path.working)
     return Measured(frame, path, here, measure_outside(working, path.working), there, exact), mask
 

@@ -26,12 +26,12 @@ from velkin.app.flow.small_pictures import SmallPictures
 from velkin.app.workers import workers
 from velkin.core.cameraprofiles.models import Matrix
 from velkin.core.errors import VelkinError
-from velkin.core.files.source import decode_source
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import CameraStage, ColourPath, PictureStage
 from velkin.core.render import eased, for_screen, to_working
 from velkin.core.sampling import spread
 from velkin.core.shoot.state import Frame
+from velkin.core.sources import decode_source
 
 Pixels = NDArray[np.float32]
 T = TypeVar("T")

@@ -18,10 +18,11 @@ from velkin.app.jobs.importing import Importing
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import ASSIGN, CONVERT, count
-from velkin.core.conversion.convert import Conversion, lab_of, linear_in
+from velkin.core.conversion.colours import lab_of, linear_in
+from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.effect import Effect, effect_of
+from velkin.core.conversion.outside import Outside, measure_outside
 from velkin.core.errors import VelkinError
-from velkin.core.gamut.outside import Outside, measure_outside
 from velkin.core.icc.space import Space, same
 from velkin.core.icc.transform import Intent
 from velkin.core.path import ColourPath

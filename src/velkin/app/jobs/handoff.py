@@ -15,8 +15,8 @@ from velkin.app.jobs.lanes import Lane
 from velkin.app.jobs.shares import share_outside
 from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import count
+from velkin.core.destinations.destination import Destination
 from velkin.core.errors import VelkinError
-from velkin.core.handoff.destination import Destination
 from velkin.core.icc.space import Space
 from velkin.core.shoot.shoot import Shoot
 
@@ -209,8 +209,8 @@ class Handoff(Work):
             return
         from dataclasses import replace
 
+        from velkin.core.destinations.naming import free_name
         from velkin.core.handoff.jobs import job_of
-        from velkin.core.handoff.naming import free_name
 
         state, taken, jobs = shoot.state, set[str](), []
         destinations = {d.id: d for d in state.destinations}

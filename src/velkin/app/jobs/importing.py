@@ -13,7 +13,6 @@ from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import count
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.reading_job import read_found
-from velkin.core.charts.spot import spot_chart, spot_neutral
 from velkin.core.errors import VelkinError
 from velkin.core.files.digest import digest_of
 from velkin.core.files.names import is_picture_name
@@ -21,6 +20,7 @@ from velkin.core.files.raw import is_raw_name
 from velkin.core.shoot.arrivals import Arrival, Spotted, look_at
 from velkin.core.shoot.missing import missing_in
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.spotting import spot_chart, spot_neutral
 from velkin.core.shoot.state import Frame
 
 

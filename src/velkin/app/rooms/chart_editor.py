@@ -30,8 +30,8 @@ from velkin.app.rooms.room import Room
 from velkin.app.widgets.chart_parts import screen_colour
 from velkin.app.widgets.parts import Bench, button, labelled, row_of, soft
 from velkin.app.words import signed
+from velkin.core.cameraprofiles.measured_chart import chart_from_reading
 from velkin.core.charts.definition import LARGEST, Chart, neutral_patches
-from velkin.core.charts.measured import chart_from_reading
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 
 Floats = NDArray[np.float64]

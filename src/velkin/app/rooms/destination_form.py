@@ -11,11 +11,11 @@ from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Heading, Rule, button, compact, labelled, row_of, soft
 from velkin.app.widgets.space_box import SpaceBox
 from velkin.core.conversion.effect import intent_name
+from velkin.core.destinations.destination import EXISTING, SHARPENING, Destination, FileFormat
+from velkin.core.destinations.naming import WORDS
+from velkin.core.destinations.sizing import CUT, EXACT, FULL, LONG, PRINT, WHITE, Size
 from velkin.core.files.formats import SUBSAMPLINGS, TIFF_COMPRESSIONS, best_bits
 from velkin.core.files.metadata import ALL, KEEPING, MetadataPolicy
-from velkin.core.handoff.destination import EXISTING, SHARPENING, Destination, FileFormat
-from velkin.core.handoff.naming import WORDS
-from velkin.core.handoff.sizing import CUT, EXACT, FULL, LONG, PRINT, WHITE, Size
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import RGBSpace

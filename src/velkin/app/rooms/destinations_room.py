@@ -26,12 +26,12 @@ from velkin.app.rooms.destination_form import DestinationForm
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.parts import Rule, Words, button, row_of
 from velkin.app.words import ASSIGN, CONVERT
+from velkin.core.destinations.destination import Destination
+from velkin.core.destinations.destination_file import from_file, to_file_text
+from velkin.core.destinations.naming import NameFacts
+from velkin.core.destinations.sizing import fitted
+from velkin.core.destinations.starters import LAB_HELP, STARTERS
 from velkin.core.errors import VelkinError
-from velkin.core.handoff.destination import Destination
-from velkin.core.handoff.destination_file import from_file, to_file_text
-from velkin.core.handoff.naming import NameFacts
-from velkin.core.handoff.sizing import fitted
-from velkin.core.handoff.starters import LAB_HELP, STARTERS
 from velkin.core.icc.space import Space, same_numbers
 
 

@@ -175,8 +175,8 @@ class ReceiversRoom(Room):
         self.sheet.show_cells([], f"Looking at {w.path.name} through four pairs of eyes …")
 
         def work(job: Job) -> tuple[list[View], list[_Cell]]:
-            from velkin.core.files.source import levels_of
-            from velkin.core.handoff.sizing import fitted
+            from velkin.core.destinations.sizing import fitted
+            from velkin.core.sources import levels_of
             from velkin.sim.receivers import master_of, views_of
 
             fit = fitted(d.size, frame.facts.width, frame.facts.height)

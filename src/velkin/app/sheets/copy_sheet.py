@@ -10,9 +10,10 @@ from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Rule, Words, button, labelled
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
+from velkin.core.conversion.steps import chain_of
 from velkin.core.files.formats import FORMATS, holds_transparency
 from velkin.core.handoff.copies import CopyWish
-from velkin.core.path import ColourPath, chain_of
+from velkin.core.path import ColourPath
 from velkin.core.shoot.state import Frame
 
 

@@ -13,7 +13,7 @@ from velkin.app.flow.drawing import Measured
 from velkin.app.flow.picture_flow import PictureFlow
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.words import localised, percent, share
-from velkin.core.gamut.outside import Outside
+from velkin.core.conversion.outside import Outside
 
 #: Letter and colour of each lane by the number of channels; no colour is the theme's ink.
 _LANES = {

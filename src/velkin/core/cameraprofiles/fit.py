@@ -14,6 +14,7 @@ from velkin.core.cameraprofiles.models import NAMES, WORDS, ColourMap, Matrix, a
 from velkin.core.cameraprofiles.profile import CameraProfile, Figures, LightFit, PatchError
 from velkin.core.cameraprofiles.training import Training, training_of
 from velkin.core.charts.definition import Chart
+from velkin.core.charts.greys import from_greys
 from velkin.core.charts.read import Reading
 from velkin.core.errors import FitRefused
 from velkin.core.spaces.adaptation import xyz_to_xy
@@ -21,7 +22,6 @@ from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.temperature import cct_duv
 from velkin.core.spectra import Illuminant, illuminant_at
-from velkin.core.whitebalance import from_greys
 
 Floats = NDArray[np.float64]
 

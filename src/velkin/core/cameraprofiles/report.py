@@ -13,11 +13,11 @@ from velkin.core.cameraprofiles.fit import FitRequest, common_exposure
 from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
 from velkin.core.cameraprofiles.profile import Figures
 from velkin.core.charts.definition import Chart
+from velkin.core.charts.greys import from_greys
 from velkin.core.errors import FitRefused
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import illuminant_at
-from velkin.core.whitebalance import from_greys
 
 Floats = NDArray[np.float64]
 

@@ -7,14 +7,13 @@ Chart coordinates: (0, 0) is the outer corner of the first patch, (1, 0) that of
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.spaces.adaptation import D50, bradford
 from velkin.core.spaces.lab import xyz_to_lab
-from velkin.core.spectra import WAVELENGTHS, Illuminant, daylight, xyz_of_surfaces
+from velkin.core.spectra import Illuminant, daylight, xyz_of_surfaces
 
 Floats = NDArray[np.float64]
 
@@ -122,26 +121,3 @@ def neutral_patches(ids: tuple[str, ...], xyz: Floats) -> tuple[str, ...]:
         if len(chosen):
             return tuple(ids[i] for i in sorted(chosen, key=lambda i: -lab[i, 0]))
     return (ids[int(np.argmin(chroma))],)
-
-
-def expected_camera_rgb(chart: Chart) -> Floats:
-    """What a plain camera would see of the chart under equal energy, (N, 3), white 1: enough to tell patches apart."""
-    if chart.reflectances is not None:
-        return _bands(chart.reflectances)
-    assert chart.colours is not None
-    return np.maximum(chart.colours @ _plain_camera(), 1e-3)
-
-
-def _bands(reflectances: Floats) -> Floats:
-    bands = np.stack([np.exp(-0.5 * ((WAVELENGTHS - c) / w) ** 2) for c, w in ((603, 32), (538, 34), (458, 26))], axis=1)
-    return np.asarray(reflectances @ bands / bands.sum(axis=0))
-
-
-@lru_cache(maxsize=1)
-def _plain_camera() -> Floats:
-    """XYZ D50 → the plain camera's RGB, (3, 3) for row vectors: least squares over the ISO chart."""
-    from velkin.core.charts.built_in import iso24
-
-    chart = iso24()
-    assert chart.reflectances is not None
-    return np.asarray(np.linalg.lstsq(chart.reference_d50(), _bands(chart.reflectances), rcond=None)[0])

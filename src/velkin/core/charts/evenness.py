@@ -13,7 +13,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.charts.definition import Chart, expected_camera_rgb
+from velkin.core.charts.definition import Chart
+from velkin.core.charts.plain_camera import expected_camera_rgb
 from velkin.core.charts.read import Reading
 
 Floats = NDArray[np.float64]

@@ -8,9 +8,10 @@ from enum import Enum
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.charts.definition import Chart, expected_camera_rgb
+from velkin.core.charts.definition import Chart
 from velkin.core.charts.evenness import LightOnChart, light_on
 from velkin.core.charts.placing import colour_error
+from velkin.core.charts.plain_camera import expected_camera_rgb
 from velkin.core.charts.read import Reading
 from velkin.core.errors import ReadingRefused
 

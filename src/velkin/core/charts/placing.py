@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.charts import marks
-from velkin.core.charts.definition import Chart, expected_camera_rgb
+from velkin.core.charts.definition import Chart
+from velkin.core.charts.plain_camera import expected_camera_rgb
 from velkin.core.charts.refining import UNIT, project
 
 Floats = NDArray[np.float64]

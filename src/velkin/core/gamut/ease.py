@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.compiled import in_bands
-from velkin.core.conversion.convert import Conversion
+from velkin.core.conversion.conversion import Conversion
 from velkin.core.gamut.boundary import Boundary, boundary_of
 from velkin.core.gamut.easing import BRUSHED, DETAIL, HUE, OVERALL, WHERE_OUT, Easing
 from velkin.core.gamut.masks import Window, feathered, painted

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.convert import Conversion
+from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.effect import intent_name
 from velkin.core.errors import BadProfile
 from velkin.core.gamut.ease import ease

@@ -14,9 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.compiled import in_bands
-from velkin.core.conversion.convert import Conversion, from_linear, is_destination, linear_in
+from velkin.core.conversion.colours import from_linear, linear_in
+from velkin.core.conversion.conversion import Conversion, is_destination
+from velkin.core.conversion.outside import ChannelEnds, Outside, ends_of, outside_mask
 from velkin.core.gamut.boundary import boundary_of
-from velkin.core.gamut.outside import ChannelEnds, Outside, ends_of, outside_mask
 from velkin.core.gamut.roundtrip import judged_by_hull, outside_by_profile
 from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import CHANNELS, ICCSpace, Space

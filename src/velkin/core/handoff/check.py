@@ -19,11 +19,11 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
+from velkin.core.destinations.destination import Destination
 from velkin.core.errors import BadProfile, VelkinError
 from velkin.core.files.metadata import broken_policy, resolution_of
 from velkin.core.files.picture import Picture
 from velkin.core.files.transparency import opacity, over_white
-from velkin.core.handoff.destination import Destination
 from velkin.core.handoff.rendering import AtDestination
 from velkin.core.icc.space import Space, profile_of, space_of
 from velkin.core.icc.transform import Intent, to_lab

@@ -13,7 +13,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from velkin.core.conversion.codes import Numbers, as_float, quantised
-from velkin.core.conversion.convert import Conversion, convert_chain, share_outside
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.outside import Outside
+from velkin.core.conversion.pictures import convert_chain
+from velkin.core.conversion.steps import Step, chain_of
 from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import LOSSLESS, Coding, best_bits, check_format, format_of, holds_transparency
@@ -21,9 +24,8 @@ from velkin.core.files.picture import Picture, decode_picture, kind_of
 from velkin.core.files.retag import IN_PLACE, retagged
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
-from velkin.core.gamut.outside import Outside
+from velkin.core.gamut.share import share_outside
 from velkin.core.icc.space import Space, check_model, family, profile_of
-from velkin.core.path import Step, chain_of
 
 
 @dataclass(frozen=True)

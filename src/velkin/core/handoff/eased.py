@@ -11,7 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.conversion.codes import as_float, quantised
-from velkin.core.conversion.convert import Conversion, converted, linear_in
+from velkin.core.conversion.colours import converted, linear_in
+from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.outside import Outside
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import Coding, best_bits, check_format, format_of
 from velkin.core.files.picture import Picture, decode_picture
@@ -19,7 +21,6 @@ from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import EVERYWHERE, OVERALL, Easing
-from velkin.core.gamut.outside import Outside
 from velkin.core.gamut.proof import difference, lab, measure
 from velkin.core.handoff.copies import CopyWish, alpha_in
 from velkin.core.icc.space import Space, check_model, family, profile_of

@@ -7,10 +7,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from velkin.core.destinations.destination import NUMBER, REPLACE, SKIP, Destination
+from velkin.core.destinations.naming import NameFacts, folded, free_name
 from velkin.core.errors import NotSupported
 from velkin.core.files.facts import FileFacts
-from velkin.core.handoff.destination import NUMBER, REPLACE, SKIP, Destination
-from velkin.core.handoff.naming import NameFacts, folded, free_name
 from velkin.core.path import ColourPath
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import State

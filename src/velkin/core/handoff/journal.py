@@ -16,10 +16,10 @@ from dataclasses import asdict, replace
 from pathlib import Path
 
 from velkin.core.conversion.effect import intent_name
+from velkin.core.destinations.naming import free_name
 from velkin.core.errors import ShootError
 from velkin.core.files.safely import left_behind
 from velkin.core.handoff.jobs import Job, job_of
-from velkin.core.handoff.naming import free_name
 from velkin.core.handoff.run import Done
 from velkin.core.handoff.write import Mark
 from velkin.core.icc.space import ICCSpace

@@ -10,11 +10,11 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
+from velkin.core.destinations.destination import Destination
+from velkin.core.destinations.sizing import PRINT, fitted
 from velkin.core.errors import VelkinError
 from velkin.core.files.digest import digest_of
-from velkin.core.handoff.destination import Destination
 from velkin.core.handoff.jobs import UNKNOWN, Job, Plan
-from velkin.core.handoff.sizing import PRINT, fitted
 from velkin.core.shoot.state import State
 from velkin.core.tags.facts import PictureFacts
 

@@ -15,21 +15,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.conversion.codes import Numbers, as_float, codes_of_light, quantised
-from velkin.core.conversion.convert import from_linear, linear_in
+from velkin.core.conversion.colours import from_linear, linear_in
 from velkin.core.conversion.dither import SIDE
-from velkin.core.files.source import Levels
+from velkin.core.conversion.outside import Outside
+from velkin.core.conversion.steps import chain_of
+from velkin.core.destinations.destination import SHARPENING, Destination
+from velkin.core.destinations.sizing import Fitted, fitted
 from velkin.core.files.transparency import opacity
 from velkin.core.gamut.easing import DETAIL, WHERE_OUT, Easing
 from velkin.core.gamut.masks import Window
-from velkin.core.gamut.outside import Outside
 from velkin.core.gamut.proof import Paper, count_outside, lab, linear_there
-from velkin.core.handoff.destination import SHARPENING, Destination
-from velkin.core.handoff.sizing import Fitted, fitted
 from velkin.core.icc.space import CHANNELS, ICCSpace, same_numbers
 from velkin.core.icc.transform import Intent
-from velkin.core.path import CameraStage, ColourPath, PictureStage, chain_of
+from velkin.core.path import CameraStage, ColourPath, PictureStage
 from velkin.core.render import eased, to_working
 from velkin.core.sampling import spread
+from velkin.core.sources import Levels
 from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]

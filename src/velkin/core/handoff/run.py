@@ -20,10 +20,10 @@ from typing import Protocol
 from velkin.core.errors import OutputFailed, OutputRefused, UnreadableFile, VelkinError
 from velkin.core.files.digest import digest_of
 from velkin.core.files.safely import being_written
-from velkin.core.files.source import Levels, levels_of
 from velkin.core.handoff.jobs import Job
 from velkin.core.handoff.write import Mark, Written, hand_off_frame
 from velkin.core.path import CameraStage
+from velkin.core.sources import Levels, levels_of
 
 #: Bytes that frames in work may take together; one frame alone may always go on.
 MEMORY = 1_050_000_000

@@ -7,18 +7,18 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from velkin.core.destinations.destination import Destination
+from velkin.core.destinations.naming import free_name
 from velkin.core.errors import OutputFailed
 from velkin.core.files.encode import write_numbers
 from velkin.core.files.formats import Coding
 from velkin.core.files.picture import Picture
 from velkin.core.files.safely import being_written, publish, refuse_output, write_whole
-from velkin.core.files.source import Levels
 from velkin.core.handoff.check import Check, check_file
-from velkin.core.handoff.destination import Destination
-from velkin.core.handoff.naming import free_name
 from velkin.core.handoff.rendering import AtDestination, at_destination
 from velkin.core.icc.space import family, profile_of
 from velkin.core.path import ColourPath
+from velkin.core.sources import Levels
 
 #: The folder next to written files where those go whose check failed.
 SET_ASIDE = "failed checks"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
-from velkin.core.conversion.convert import is_destination
+from velkin.core.conversion.conversion import is_destination
 from velkin.core.errors import BadProfile, ShootError
 from velkin.core.icc.space import Space, check_model
 from velkin.core.icc.transform import Intent

@@ -6,11 +6,11 @@ import json
 from collections.abc import Iterable
 from dataclasses import replace
 
-from velkin.core.conversion.convert import is_destination
+from velkin.core.conversion.conversion import is_destination
+from velkin.core.destinations.destination import ProofGoal
+from velkin.core.destinations.destination_file import destination_to_data
 from velkin.core.errors import BadProfile, ShootError
 from velkin.core.gamut.easing import BRUSHED, Easing, Place, Stroke
-from velkin.core.handoff.destination import ProofGoal
-from velkin.core.handoff.destination_file import destination_to_data
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 from velkin.core.shoot.commands import Commands

@@ -9,9 +9,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from velkin.core.destinations.destination import Destination
+from velkin.core.destinations.destination_file import destination_to_data
 from velkin.core.errors import ShootError
-from velkin.core.handoff.destination import Destination
-from velkin.core.handoff.destination_file import destination_to_data
 from velkin.core.icc.space import Space
 from velkin.core.shoot.commands import Commands
 from velkin.core.shoot.process import runs_elsewhere

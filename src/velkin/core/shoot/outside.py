@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.gamut.outside import measure_outside
+from velkin.core.conversion.outside import measure_outside
 from velkin.core.path import ColourPath
 from velkin.core.render import to_working
 from velkin.core.spaces.rgb import RGBSpace, between

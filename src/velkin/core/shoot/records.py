@@ -15,11 +15,11 @@ from velkin.core.charts.definition import Chart
 from velkin.core.charts.judge import Judgement, Verdict
 from velkin.core.charts.read import Choices, PatchReading, Reading
 from velkin.core.charts.reading_job import JudgedReading
+from velkin.core.destinations.destination import ProofGoal
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.metadata import ExifFacts
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing, Place, Stroke
-from velkin.core.handoff.destination import ProofGoal
 from velkin.core.icc.space import Space, space_of
 from velkin.core.icc.transform import Intent
 from velkin.core.shoot.state import Gift

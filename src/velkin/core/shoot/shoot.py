@@ -6,10 +6,10 @@ import json
 import sqlite3
 from pathlib import Path
 
+from velkin.core.destinations.destination import Destination
+from velkin.core.destinations.destination_file import destination_to_data
+from velkin.core.destinations.starters import web_srgb
 from velkin.core.errors import ShootError
-from velkin.core.handoff.destination import Destination
-from velkin.core.handoff.destination_file import destination_to_data
-from velkin.core.handoff.starters import web_srgb
 from velkin.core.shoot.camera_commands import CameraCommands
 from velkin.core.shoot.colour_commands import ColourCommands
 from velkin.core.shoot.easing_commands import EasingCommands

@@ -15,11 +15,12 @@ from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart
+from velkin.core.charts.greys import from_greys
 from velkin.core.charts.reading_job import JudgedReading
+from velkin.core.destinations.destination import Destination, ProofGoal
 from velkin.core.errors import FitRefused, NotSupported
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
-from velkin.core.handoff.destination import Destination, ProofGoal
 from velkin.core.icc.space import Space, built_in_space, shown_for_now
 from velkin.core.icc.transform import Intent
 from velkin.core.path import CameraStage, ColourPath, PictureStage, built_in_stage, path_of, profile_stage
@@ -28,7 +29,6 @@ from velkin.core.tags.facts import PictureFacts
 from velkin.core.tags.ledger import Entry, steps_of
 from velkin.core.tags.pins import Pin
 from velkin.core.tags.rules import IntakeRules
-from velkin.core.whitebalance import from_greys
 
 Floats = NDArray[np.float64]
 

@@ -11,10 +11,10 @@ from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import chart_from_json
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
+from velkin.core.destinations.destination import Destination, ProofGoal
+from velkin.core.destinations.destination_file import destination_from_data
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
-from velkin.core.handoff.destination import Destination, ProofGoal
-from velkin.core.handoff.destination_file import destination_from_data
 from velkin.core.icc.space import Space, built_in_space
 from velkin.core.shoot.lights import PATTERN
 from velkin.core.shoot.records import (

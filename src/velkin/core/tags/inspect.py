@@ -22,7 +22,7 @@ from velkin.core.files.raw import is_raw_name, read_facts
 from velkin.core.icc.read import parse
 from velkin.core.icc.space import LAB, ICCSpace, Space, same, space_of
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace, family_of
-from velkin.core.tags.said import space_of_cicp, space_of_exif, space_of_png
+from velkin.core.tags.declared import space_of_cicp, space_of_exif, space_of_png
 from velkin.core.tags.tag import Statement, Tag
 
 _FORMATS = {"JPEG": "jpeg", "MPO": "jpeg", "PNG": "png", "WEBP": "webp", "AVIF": "avif", "JXL": "jxl"}

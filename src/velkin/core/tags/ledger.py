@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from velkin.core.conversion.steps import Step
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
-from velkin.core.path import Step
 
 ASSIGN, CONVERT, LEAVE = "assign", "convert", "leave"
 

@@ -8,11 +8,11 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+from velkin.core.destinations.destination import Destination, FileFormat
+from velkin.core.destinations.sizing import Size, long_edge
+from velkin.core.destinations.starters import STARTERS
 from velkin.core.errors import NotSupported, UnreadableFile, VelkinError
 from velkin.core.files.metadata import MetadataPolicy
-from velkin.core.handoff.destination import Destination, FileFormat
-from velkin.core.handoff.sizing import Size, long_edge
-from velkin.core.handoff.starters import STARTERS
 from velkin.core.icc.space import Space, profile_of, space_of
 from velkin.core.icc.transform import Intent
 

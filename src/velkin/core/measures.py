@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.conversion.codes import histogram_of_light
-from velkin.core.conversion.convert import from_linear
-from velkin.core.gamut.outside import Outside
+from velkin.core.conversion.colours import from_linear
+from velkin.core.conversion.outside import Outside
 from velkin.core.gamut.proof import Mask, difference, histogram, lab, lost_there, measure
 from velkin.core.path import ColourPath
 from velkin.core.render import eased
@@ -42,7 +42,7 @@ class Change:
 
 
 @dataclass(frozen=True)
-class There:
+class ProofMeasures:
     """A picture at its destination.
 
     Attributes
@@ -63,7 +63,7 @@ class There:
     change: Change | None
 
 
-def measure_there(working: Pixels, path: ColourPath) -> tuple[There, Mask]:
+def measure_proof(working: Pixels, path: ColourPath) -> tuple[ProofMeasures, Mask]:
     """Measure linear working RGB (H, W, 3) on its way to the path's destination; and what stays outside (H, W).
 
     Raises
@@ -76,8 +76,8 @@ def measure_there(working: Pixels, path: ColourPath) -> tuple[There, Mask]:
     return _said(working, now, outside.ravel(), before, after, path), mask
 
 
-def sample_there(working: Pixels, path: ColourPath, patches: tuple[int, int] = (0, 0)) -> There:
-    """As `measure_there`, with the numbers of an even sample of `NUMBERS` pixels where the picture has more.
+def sample_proof(working: Pixels, path: ColourPath, patches: tuple[int, int] = (0, 0)) -> ProofMeasures:
+    """As `measure_proof`, with the numbers of an even sample of `NUMBERS` pixels where the picture has more.
 
     For destinations known by their profile, whose tables are slow to read. `patches` are the pixels of the largest patch
     before and after, of the whole picture, where they are known.
@@ -99,7 +99,9 @@ def _spread(pixels: Pixels, about: int) -> Pixels:
     return spread(pixels.reshape(-1, 3), about)[None]
 
 
-def _said(working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outside, after: Outside, path: ColourPath) -> There:
+def _said(
+    working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outside, after: Outside, path: ColourPath
+) -> ProofMeasures:
     few = _spread(now, _SAMPLE)
     lost = lost_there(few, path.proof)
     loss = Loss(float(lost.mean()), float(np.percentile(lost, 95)), float(lost.max()))
@@ -108,7 +110,7 @@ def _said(working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outs
         moved = difference(lab(_spread(working, _SAMPLE), path.working), lab(few, path.working))[0]
         inside = ~spread(outside, _SAMPLE)
         change = Change(float(moved.mean()), float(moved[inside].mean()) if inside.any() else 0.0)
-    return There(_histogram(now, path), before, after, loss, change)
+    return ProofMeasures(_histogram(now, path), before, after, loss, change)
 
 
 def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:

@@ -9,8 +9,8 @@ import numpy as np
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart, neutral_patches
+from velkin.core.charts.greys import from_greys
 from velkin.core.charts.reading_job import JudgedReading
-from velkin.core.whitebalance import from_greys
 
 
 def chart_from_reading(kept: JudgedReading, profile: AnyProfile) -> Chart:
