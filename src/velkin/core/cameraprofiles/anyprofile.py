@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import binascii
 import json
 from pathlib import Path
 
@@ -12,6 +11,7 @@ from velkin.core.cameraprofiles.dng_file import dng_from_bytes, dng_to_bytes, lo
 from velkin.core.cameraprofiles.icc_input import ICCInput, icc_from_bytes, load_icc
 from velkin.core.cameraprofiles.profile import CameraProfile, load_profile, profile_from_json
 from velkin.core.errors import BadProfile, NotSupported
+from velkin.core.files.checked_json import refused_as
 
 AnyProfile = CameraProfile | DNGProfile | ICCInput
 
@@ -48,14 +48,12 @@ def to_text(profile: AnyProfile) -> str:
 
 def from_text(text: str) -> AnyProfile:
     """The profile that `to_text` wrote. Raises BadProfile."""
-    try:
+    with refused_as(lambda why: BadProfile(f"the kept profile is damaged: it {why}")):
         data = json.loads(text)
         if data.get("format") != _KEPT:
             return profile_from_json(text)
         payload = base64.b64decode(data["data"], validate=True)
-    except (ValueError, KeyError, AttributeError, TypeError, RecursionError, binascii.Error) as error:
-        raise BadProfile(f"the kept profile is damaged ({error})") from error
-    return dng_from_bytes(payload) if data["kind"] == "dng" else icc_from_bytes(payload)
+        return dng_from_bytes(payload) if data["kind"] == "dng" else icc_from_bytes(payload)
 
 
 def check_camera(profile: AnyProfile, camera: str, force: bool = False) -> None:

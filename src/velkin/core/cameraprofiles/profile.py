@@ -29,6 +29,7 @@ from velkin.core.cameraprofiles.models import (
 from velkin.core.cameraprofiles.tone import ToneCurve, standard_curve
 from velkin.core.cameraprofiles.variants import Variant, Varied
 from velkin.core.errors import BadProfile, FitRefused, UnreadableFile
+from velkin.core.files.checked_json import refused_as
 from velkin.core.spaces.adaptation import D50, bradford, xy_to_xyz
 from velkin.core.spaces.temperature import xy_of_temperature
 
@@ -315,7 +316,7 @@ def profile_from_json(text: str) -> CameraProfile:
     BadProfile
         When it is not Velkin's, from a newer version, or its numbers cannot be a profile.
     """
-    try:
+    with refused_as(lambda why: BadProfile(f"the camera profile is damaged: it {why}")):
         data: Any = json.loads(text)
         if not isinstance(data, dict) or data.get("format") != _FORMAT:
             raise BadProfile("this is not a Velkin camera profile")
@@ -323,29 +324,28 @@ def profile_from_json(text: str) -> CameraProfile:
             return _first_version(data)
         if data.get("version") != _VERSION:
             raise BadProfile(f"the profile was written by another version of Velkin (format {data.get('version')!r})")
-        variant = data["variant"]
         profile = CameraProfile(
             name=str(data["name"]),
             camera=str(data["camera"]),
             fits=tuple(_fit_from_data(f) for f in data["fits"]),
             keep_exposure=bool(data["keep_exposure"]),
             tone=str(data["tone"]),
-            variant=Variant(
-                tuple(tuple(float(v) for v in row) for row in variant["mixer"]),
-                float(variant["saturation"]),
-                tuple(float(v) for v in variant["reach"]),  # type: ignore[arg-type]
-            ),
+            variant=_variant_from_data(data["variant"]),
             reason=str(data["reason"]),
             made=str(data["made"]),
             curves=tuple(tuple(float(v) for v in curve) for curve in data["curves"]),
             notes=str(data["notes"]),
             copyright=str(data["copyright"]),
         )
-    except BadProfile:
-        raise
-    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError, IndexError, FitRefused) as error:
-        raise BadProfile(f"the camera profile is damaged ({type(error).__name__}: {error})") from error
     return _checked(profile)
+
+
+def _variant_from_data(data: Any) -> Variant:
+    mixer = tuple(tuple(float(v) for v in row) for row in data["mixer"])
+    try:
+        return Variant(mixer, float(data["saturation"]), tuple(float(v) for v in data["reach"]))  # type: ignore[arg-type]
+    except FitRefused as error:
+        raise BadProfile(f"the profile's variant cannot be meant: {error.message}") from error
 
 
 def _first_version(data: dict[str, Any]) -> CameraProfile:

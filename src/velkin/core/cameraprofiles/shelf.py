@@ -19,7 +19,8 @@ import numpy as np
 
 from velkin.core.cameraprofiles.anyprofile import SUFFIXES, AnyProfile, load_any
 from velkin.core.cameraprofiles.profile import CameraProfile
-from velkin.core.errors import OutputRefused, VelkinError
+from velkin.core.errors import BadProfile, OutputRefused, VelkinError
+from velkin.core.files.checked_json import refused_as
 from velkin.core.files.safely import write_whole
 
 _INDEX = "shelf.json"
@@ -125,9 +126,10 @@ class Shelf:
 
     def _index(self) -> dict[str, Kept]:
         try:
-            data = json.loads((self.folder / _INDEX).read_text(encoding="utf-8"))
-            return {str(k): Kept(bool(v["on"]), str(v["name"]), str(v["notes"])) for k, v in data.items()}
-        except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
+            with refused_as(BadProfile):
+                data = json.loads((self.folder / _INDEX).read_text(encoding="utf-8"))
+                return {str(k): Kept(bool(v["on"]), str(v["name"]), str(v["notes"])) for k, v in data.items()}
+        except (OSError, BadProfile):
             return {}
 
     # ---- asking -----------------------------------------------------------------------------------------------

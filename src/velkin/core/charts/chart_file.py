@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from velkin.core.charts import cgats
 from velkin.core.charts.definition import LARGEST, Chart, neutral_patches
 from velkin.core.errors import BadChart, NotSupported, UnreadableFile
+from velkin.core.files.checked_json import refused_as
 from velkin.core.spaces.adaptation import D50, bradford
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spectra import WAVELENGTHS, parse_light
@@ -264,16 +265,8 @@ def chart_from_json(text: str, path: Path) -> Chart:
     BadChart
         Naming the part that is missing or odd.
     """
-    try:
-        data: Any = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise BadChart(f"this is no JSON ({error})", path) from error
-    try:
-        return _chart_of(data, path)
-    except KeyError as error:
-        raise BadChart(f"the chart definition lacks {error}", path) from error
-    except (TypeError, ValueError, AttributeError, OverflowError) as error:
-        raise BadChart(f"the chart definition is not as it should be ({error})", path) from error
+    with refused_as(lambda why: BadChart(f"the chart definition {why}", path)):
+        return _chart_of(json.loads(text), path)
 
 
 def _chart_of(data: Any, path: Path) -> Chart:

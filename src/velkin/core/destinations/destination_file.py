@@ -11,7 +11,8 @@ from typing import Any
 from velkin.core.destinations.destination import Destination, FileFormat
 from velkin.core.destinations.sizing import Size, long_edge
 from velkin.core.destinations.starters import STARTERS
-from velkin.core.errors import NotSupported, UnreadableFile, VelkinError
+from velkin.core.errors import UnreadableFile, VelkinError
+from velkin.core.files.checked_json import refused_as
 from velkin.core.files.metadata import MetadataPolicy
 from velkin.core.icc.space import Space, profile_of, space_of
 from velkin.core.icc.transform import Intent
@@ -72,25 +73,25 @@ def from_file(path: Path) -> list[tuple[Destination, Space | None]]:
     try:
         if path.stat().st_size > _LARGEST:
             raise UnreadableFile("it is far too large for a file of destinations", path)
-        data = json.loads(path.read_text(encoding="utf-8"))
-        if data["kind"] != _KIND or int(data["version"]) != 1:
-            raise UnreadableFile("it holds no destinations of this version of Velkin", path)
-        found = []
-        for row in data["destinations"]:
-            plain = dict(row)
-            profile = plain.pop("profile", None)
-            space = None if profile is None else space_of(base64.b64decode(profile))
-            d = destination_from_data(plain)
-            if not all(isinstance(v, str) for v in (d.id, d.name, d.space_id, d.folder, d.pattern, d.about)):
-                raise TypeError("a name that is no text")
-            found.append((d, space))
-        return found
+        with refused_as(lambda why: UnreadableFile("it holds no destinations of Velkin's, or is damaged", path)):
+            return _destinations_of(json.loads(path.read_text(encoding="utf-8")), path)
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror or error})", path) from error
-    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
-        raise UnreadableFile("it holds no destinations of Velkin's, or is damaged", path) from error
-    except NotSupported:
-        raise
     except VelkinError as error:
-        error.file = path
+        error.file = error.file or path
         raise
+
+
+def _destinations_of(data: Any, path: Path) -> list[tuple[Destination, Space | None]]:
+    if data["kind"] != _KIND or int(data["version"]) != 1:
+        raise UnreadableFile("it holds no destinations of this version of Velkin", path)
+    found = []
+    for row in data["destinations"]:
+        plain = dict(row)
+        profile = plain.pop("profile", None)
+        space = None if profile is None else space_of(base64.b64decode(profile))
+        d = destination_from_data(plain)
+        if not all(isinstance(v, str) for v in (d.id, d.name, d.space_id, d.folder, d.pattern, d.about)):
+            raise TypeError("a name that is no text")
+        found.append((d, space))
+    return found
