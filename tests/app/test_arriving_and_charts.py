@@ -171,6 +171,8 @@ def test_small_pictures_are_kept_and_a_damaged_one_is_made_again(tmp_path, demo_
     made = small.make("abc", decode(demo_frames / "north-0412.dng", half=True))
     assert max(made.shape) == EDGE
     assert np.array_equal(SmallPictures(tmp_path).get("abc"), made)
-    (tmp_path / "abc.npy").write_bytes(b"nonsense")
-    assert SmallPictures(tmp_path).get("abc") is None
+    whole = (tmp_path / "abc.small").read_bytes()
+    for damaged in (b"nonsense", b"", whole[:-1], whole + b"\0", b"\xff" * 12 + whole[12:], b"\0" * len(whole)):
+        (tmp_path / "abc.small").write_bytes(damaged)
+        assert SmallPictures(tmp_path).get("abc") is None
     assert iso24().rows == 4

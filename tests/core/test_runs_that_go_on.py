@@ -157,7 +157,7 @@ def test_killed_at_a_random_moment_nothing_is_partial_and_the_rest_is_written(de
     assert document["finished_before"] + len(document["written"]) == 8  # all but chart and neutral frames
     assert len(list(out.iterdir())) == 8, "no second copy, nothing hidden left"
     shoot = Shoot.open(demo_shoot)
-    assert {w.frame for w in shoot.written() if w.ok} == set(shoot.state.order()) and shoot.interrupted() is None
+    assert {w.frame for w in shoot.written() if w.ok} == set(shoot.state.subjects()) and shoot.interrupted() is None
     shoot.close()
 
 

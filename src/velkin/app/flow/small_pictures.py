@@ -1,12 +1,14 @@
 """Small pictures for thumbnails, in camera numbers or a finished picture's own, kept on disk by their source's hash, so that no file is decoded twice for them.
 
-The folder lies in the user's cache and may be deleted at any time.
+The folder lies in the user's cache and may be deleted at any time. A file is its height, width and channels, little-endian, then the numbers:
+NumPy's own files begin with a line of Python, and reading such lines in several threads at once can fail.
 """
 
 from __future__ import annotations
 
 import contextlib
 import os
+import struct
 import tempfile
 import threading
 from collections import OrderedDict
@@ -25,7 +27,9 @@ Pixels = NDArray[np.float32]
 #: Longest edge in pixels.
 EDGE = 192
 #: Where they are kept; another name whenever they are made otherwise.
-_FOLDER = "small-2"
+_FOLDER = "small-3"
+_SUFFIX = ".small"
+_HEAD = struct.Struct("<3I")
 _IN_MEMORY = 400
 _ON_DISK = 20000
 
@@ -45,11 +49,15 @@ class SmallPictures:
                 self._kept.move_to_end(digest)
                 return self._kept[digest].astype(np.float32)
         try:
-            small = np.load(self._folder / f"{digest}.npy", allow_pickle=False)
-        except (OSError, ValueError, EOFError):
+            data = self._file(digest).read_bytes()
+        except OSError:
             return None
-        if small.dtype != np.float16 or small.ndim != 3 or not 1 <= small.shape[2] <= 4 or max(small.shape) > EDGE:
+        if len(data) < _HEAD.size:
             return None
+        height, width, channels = _HEAD.unpack_from(data)
+        if not (1 <= channels <= 4 and max(height, width) <= EDGE and len(data) == _HEAD.size + 2 * height * width * channels):
+            return None
+        small = np.frombuffer(data, "<f2", offset=_HEAD.size).reshape(height, width, channels)
         self._remember(digest, small)
         return np.asarray(small, dtype=np.float32)
 
@@ -64,14 +72,17 @@ class SmallPictures:
         with contextlib.suppress(OSError):
             self._folder.mkdir(parents=True, exist_ok=True)
             with tempfile.NamedTemporaryFile(dir=self._folder, suffix=".part", delete=False) as partial:
-                np.save(partial, small)
-            os.replace(partial.name, self._folder / f"{digest}.npy")
+                partial.write(_HEAD.pack(*small.shape) + small.astype("<f2").tobytes())
+            os.replace(partial.name, self._file(digest))
         return np.asarray(small, dtype=np.float32)
+
+    def _file(self, digest: str) -> Path:
+        return self._folder / f"{digest}{_SUFFIX}"
 
     def prune(self) -> None:
         """Keep the folder within bounds: the files not used longest go."""
         with contextlib.suppress(OSError):
-            files = sorted(self._folder.glob("*.npy"), key=lambda p: p.stat().st_mtime)
+            files = sorted(self._folder.glob(f"*{_SUFFIX}"), key=lambda p: p.stat().st_mtime)
             for old in files[: max(len(files) - _ON_DISK, 0)]:
                 old.unlink()
 
