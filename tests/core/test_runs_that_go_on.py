@@ -133,6 +133,7 @@ def test_killed_at_a_random_moment_nothing_is_partial_and_the_rest_is_written(de
     shoot = Shoot.open(demo_shoot)
     web = shoot.state.destinations[0]
     shoot.set_destination(replace(web, size=long_edge(900)))
+    names = [f.name for f in shoot.state.frames.values()]
     shoot.close()
     out = tmp_path / "out"
 
@@ -140,7 +141,7 @@ def test_killed_at_a_random_moment_nothing_is_partial_and_the_rest_is_written(de
         code = f"import sys; from velkin.cli import main; sys.exit(main({['handoff', str(demo_shoot), '--json', *words]!r}))"
         return subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
 
-    process = start("--to", "web", "--out", str(out))
+    process = start("--to", "web", "--out", str(out), "--frames", *names)
     deadline = time.monotonic() + 60
     while not list(out.glob("*.jpg")) and process.poll() is None and time.monotonic() < deadline:
         time.sleep(0.01)
@@ -154,10 +155,10 @@ def test_killed_at_a_random_moment_nothing_is_partial_and_the_rest_is_written(de
     again = start("--resume")
     document = json.loads(again.communicate()[0])
     assert again.returncode == 0 and all(w["check"] == "ok" for w in document["written"])
-    assert document["finished_before"] + len(document["written"]) == 8  # all but chart and neutral frames
-    assert len(list(out.iterdir())) == 8, "no second copy, nothing hidden left"
+    assert document["finished_before"] + len(document["written"]) == 12
+    assert len(list(out.iterdir())) == 12, "no second copy, nothing hidden left"
     shoot = Shoot.open(demo_shoot)
-    assert {w.frame for w in shoot.written() if w.ok} == set(shoot.state.subjects()) and shoot.interrupted() is None
+    assert {w.frame for w in shoot.written() if w.ok} == set(shoot.state.order()) and shoot.interrupted() is None
     shoot.close()
 
 
