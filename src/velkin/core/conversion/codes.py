@@ -67,6 +67,7 @@ def _encoder(space: RGBSpace, fine: int) -> Encoder:
     first, last = np.array([2.0**-126, 1.0], dtype=np.float32).view(np.int32) >> shift
     steps = (np.arange(first, last + 1, dtype=np.int32) << shift).view(np.float32).astype(np.float64)
     encoded = np.asarray(space.encode(np.repeat(steps[:, None], 3, axis=1)), dtype=np.float32)
+    encoded[0] = 0.0  # the least light that floats tell from none is none
     encoded = np.concatenate([encoded, encoded[-1:]])  # what follows 1 is never counted
     channels = [np.ascontiguousarray(encoded[:, c]) for c in range(3)]
     red, green, blue = (channels[0] if np.array_equal(c, channels[0]) else c for c in channels)
