@@ -74,7 +74,7 @@ class GamutRoom(Room):
         for number, words in enumerate(VIEWS.values()):
             each = ToggleButton(words)
             each.setProperty("narrow", True)
-            each.setFixedWidth(66)
+            each.setMinimumWidth(66)
             self.views.addButton(each, number)
             row.addWidget(each)
         self.views.idClicked.connect(lambda n: self.show_view(list(VIEWS)[n]))
