@@ -73,7 +73,7 @@ def read_fit_give_by_mouse(qtbot, window, chart_frame):
     qtbot.waitUntil(lambda: room.profile is not None, timeout=60000)
     assert room.bench.table.item(0, 3).text()
     click(qtbot, room.bench.give_button)
-    assert window.model.places.at_picture
+    qtbot.waitUntil(lambda: window.model.places.at_picture, timeout=60000)
 
 
 def level(qtbot, window, frame):

@@ -354,7 +354,7 @@ class ChartRoom(Room):
         if self.frame is None or self.profile is None:
             return
         if self._jobs.camera.keep_profile(self.frame, self.profile, self.bench.name.text(), whole_light):
-            self._model.places.back()
+            self.leave_soon()
 
     # ---- showing ----------------------------------------------------------------------------------------------
 

@@ -429,7 +429,7 @@ class FitRoom(Room):
         if profile is None or frame is None:
             return
         if self._jobs.camera.keep_profile(frame, profile, profile.name, whole_light):
-            self._model.places.back()
+            self.leave_soon()
 
     def save_csv(self) -> None:
         """Ask for the table to be written."""

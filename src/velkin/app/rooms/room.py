@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import ClassVar
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
@@ -112,6 +112,10 @@ class Room(QWidget):
             shortcut = QShortcut(QKeySequence(sequence), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(act)
+
+    def leave_soon(self) -> None:
+        """Back to the picture once what has just changed is drawn, so that neither makes the hand wait for the other."""
+        QTimer.singleShot(0, lambda: self._model.places.back() if self.isVisible() else None)
 
     def leave(self) -> None:
         """Back to the picture."""
