@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, QSettings, Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton, QWidget
 
 from tests.app.doing import answered, close, open_shoot
@@ -20,6 +21,8 @@ from velkin.app.model.places import Page
 from velkin.app.widgets.focus_ring import WIDTH, _on_ink, _Ring
 from velkin.app.window import Window
 from velkin.core.errors import ShootError
+from velkin.core.handoff.jobs import plan_for
+from velkin.core.handoff.journal import Journal
 from velkin.core.shoot.hold import hold_path
 from velkin.core.shoot.shoot import Shoot
 
@@ -491,3 +494,43 @@ def test_what_a_command_changed_goes_onto_the_disk_aside(qtbot, window, ids, mon
     assert window.model.state.frames[ids["north-0412"]].exposure == 0.5
     told.set()
     qtbot.waitUntil(lambda: "may not be on the disk" in window.model.messages.latest, timeout=60000)
+
+
+def test_what_was_undone_goes_onto_the_disk_too(qtbot, window, ids, monkeypatch):
+    brought = []
+    window.jobs.camera.set_exposure((ids["north-0412"],), 0.5)
+    monkeypatch.setattr(Shoot, "settle", lambda shoot: brought.append(shoot.state.frames[ids["north-0412"]].exposure))
+    qtbot.keyClick(window.view, K.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.model.state.frames[ids["north-0412"]].exposure == 0
+    qtbot.waitUntil(lambda: bool(brought), timeout=60000)
+    assert brought[-1] == 0
+
+
+def test_a_second_press_on_give_does_not_give_again(qtbot, window, ids):
+    window.model.places.go(Page.CHART, ids["north-0401"])
+    room = window.navigator.made(Page.CHART)
+    qtbot.waitUntil(lambda: room.kept is not None, timeout=60000)
+    qtbot.mouseClick(room.bench.fit_button, LEFT)
+    qtbot.waitUntil(room.bench.give_button.isVisible, timeout=60000)
+    before = len(window.model.state.profiles)
+    QTest.mouseClick(room.bench.give_button, LEFT)
+    QTest.mouseClick(room.bench.give_button, LEFT)
+    qtbot.waitUntil(lambda: window.model.places.at_picture, timeout=60000)
+    assert len(window.model.state.profiles) == before + 1
+    qtbot.keyClick(window.view, K.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(window.model.state.profiles) == before, "one step back undoes all of it"
+
+
+def test_a_retry_waits_for_the_answer_about_what_was_typed(qtbot, window):
+    """Staying with what was typed leaves the hand-off alone."""
+    shoot = window.model.shoot
+    Journal.begin(shoot.path, plan_for(shoot, shoot.state.order()[2:4], shoot.state.ticked()).jobs)
+    assert open_shoot(window, shoot.path)
+    window.actions_.camera.edit_chart()
+    room = window.navigator.room
+    qtbot.keyClicks(room.name, "x")
+    with answered("Stay here", []):
+        window.menu.by_name["Retry or resume the last hand-off"].trigger()
+    assert window.navigator.room is room
+    assert not window.jobs.handoff.running
+    assert window.jobs.handoff.interrupted() is not None

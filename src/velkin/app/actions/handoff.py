@@ -54,7 +54,8 @@ class HandoffActions:
         if self._model.shoot is None:
             return
         handoff = self._jobs.handoff
-        self._model.open_bench("handoff")
+        if not self._model.open_bench("handoff"):
+            return
         if handoff.interrupted() is not None:
             handoff.resume()
         elif any(not d.ok for d in handoff.results):

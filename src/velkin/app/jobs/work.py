@@ -22,6 +22,7 @@ class Ground:
         self.model = model
         self.sources = sources
         self.lanes = lanes
+        model.changed.connect(self._to_the_disk)
 
     def command(self, command: Callable[[Shoot], object]) -> bool:
         """Run a command of the shoot, tell who listens, and show what went wrong; whether it was done."""
@@ -35,8 +36,13 @@ class Ground:
             self.model.changes()
             return False
         self.model.changes()
-        self.lanes.start(Lane.DISK, lambda job: shoot.settle(), self._settled, purpose="to the disk")
         return True
+
+    def _to_the_disk(self) -> None:
+        """Bring what changed onto the disk itself, whoever changed it, and tell of a disk that refuses."""
+        shoot = self.model.shoot
+        if shoot is not None:
+            self.lanes.start(Lane.DISK, lambda job: shoot.settle(), self._settled, purpose="to the disk")
 
     def _settled(self, result: VelkinError | None) -> None:
         if result is not None:

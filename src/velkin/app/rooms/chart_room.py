@@ -351,10 +351,10 @@ class ChartRoom(Room):
             self._model.places.go(Page.FIT, self.frame)
 
     def _give(self, whole_light: bool) -> None:
-        if self.frame is None or self.profile is None:
-            return
-        if self._jobs.camera.keep_profile(self.frame, self.profile, self.bench.name.text(), whole_light):
-            self.leave_soon()
+        frame, profile = self.frame, self.profile
+        if frame is not None and profile is not None:
+            name = self.bench.name.text()
+            self.leave_after(lambda: self._jobs.camera.keep_profile(frame, profile, name, whole_light))
 
     # ---- showing ----------------------------------------------------------------------------------------------
 

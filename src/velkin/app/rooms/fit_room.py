@@ -426,10 +426,8 @@ class FitRoom(Room):
     def give(self, whole_light: bool) -> None:
         """Keep the chosen profile and give it to the light, or to this frame."""
         profile, frame = self.named(), self.frame
-        if profile is None or frame is None:
-            return
-        if self._jobs.camera.keep_profile(frame, profile, profile.name, whole_light):
-            self.leave_soon()
+        if profile is not None and frame is not None:
+            self.leave_after(lambda: self._jobs.camera.keep_profile(frame, profile, profile.name, whole_light))
 
     def save_csv(self) -> None:
         """Ask for the table to be written."""

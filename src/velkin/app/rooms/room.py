@@ -44,6 +44,7 @@ class Room(QWidget):
         self.setAccessibleName(title)
         self._beside: QWidget | None = None
         self._bar_over_both = False
+        self._leaving = False
 
     # ---- what the navigator asks ------------------------------------------------------------------------------
 
@@ -113,9 +114,21 @@ class Room(QWidget):
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(act)
 
-    def leave_soon(self) -> None:
-        """Back to the picture once what has just changed is drawn, so that neither makes the hand wait for the other."""
-        QTimer.singleShot(0, lambda: self._model.places.back() if self.isVisible() else None)
+    def leave_after(self, act: Callable[[], bool]) -> None:
+        """Do what ends the visit and, once that is drawn, go back: neither makes the hand wait for the other.
+
+        A second press that was on its way meanwhile does not do it again. Where it could not be done, one stays.
+        """
+        if self._leaving:
+            return
+        self._leaving = act()
+        if self._leaving:
+            QTimer.singleShot(0, self._left_after)
+
+    def _left_after(self) -> None:
+        self._leaving = False
+        if self.isVisible():
+            self._model.places.back()
 
     def leave(self) -> None:
         """Back to the picture."""
