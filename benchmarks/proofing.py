@@ -27,11 +27,12 @@ from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import profile_of, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.measures import measure_proof, sample_proof
-from velkin.core.path import built_in_stage, path_of
+from velkin.core.path import path_of
 from velkin.core.render import to_working
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import ROMM, SRGB
+from velkin.core.stages.camera import built_in_stage
 from velkin.sim.press import press_profile
 
 

@@ -35,11 +35,13 @@ from velkin.core.files import raw
 from velkin.core.files.raw import DNGColour
 from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.run import run
-from velkin.core.path import CameraStage, ColourPath
+from velkin.core.path import path_of
 from velkin.core.render import to_working
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.spectra import Illuminant
+from velkin.core.stages.camera import CameraStage
 from velkin.sim.camera import Camera
 from velkin.sim.crowd import make_crowd
 from velkin.sim.demo import demo_folder, prepare_demo, write_demo_shoot
@@ -169,7 +171,7 @@ def bench_profiles(report: Report) -> None:
         "a DNG profile with tables by value and a look": replace(foreign, look=look),
     }
     for name, profile in kinds.items():
-        path = ColourPath(CameraStage((2.0, 1.0, 1.5), "", profile.colours(np.array([2.0, 1.0, 1.5]))))
+        path = path_of(CameraStage((2.0, 1.0, 1.5), "", profile.colours(np.array([2.0, 1.0, 1.5]))), ROMM, SRGB)
         to_working(picture[:8], path)
         rounds = []
         for _ in range(5):  # in turns, so that a busy machine slows all

@@ -7,7 +7,9 @@ import pytest
 import tifffile
 
 from velkin.cli import main
-from velkin.core.conversion.codes import codes_of_light, encoder_of, histogram_of_light, linear_of_codes, quantised
+from velkin.core.conversion.codes import codes_of_light, histogram_of_light, quantised
+from velkin.core.conversion.curves import encoder_of
+from velkin.core.conversion.light import carried, linear_in
 from velkin.core.destinations.destination import Destination, FileFormat
 from velkin.core.destinations.sizing import FULL, Size
 from velkin.core.icc.write import matrix_profile
@@ -59,19 +61,18 @@ def test_render_and_handoff_give_the_same_numbers(chart_dng, tmp_path, space, bi
 
 
 def test_the_screen_gets_the_codes_of_an_8_bit_file_without_dither(picture):
-    linear = linear_of_codes(tifffile.imread(picture), ROMM)
-    assert np.array_equal(shown(linear, ROMM, P3), codes_of_light(linear, ROMM, P3, 8))
+    linear = linear_in(tifffile.imread(picture), ROMM, ROMM)
+    assert np.array_equal(shown(linear, ROMM, P3), codes_of_light(carried(linear, ROMM, P3), P3, 8))
 
 
 def test_bands_of_a_picture_are_the_picture():
     """Dither goes on from band to band, and no band begins anew."""
     linear = RNG.random((600, 37, 3)).astype(np.float32)
-    whole = codes_of_light(linear, ROMM, SRGB, 8, dither=True)
-    bands = [codes_of_light(linear[a : a + 77], ROMM, SRGB, 8, dither=True, first_row=a) for a in range(0, 600, 77)]
+    whole = codes_of_light(linear, SRGB, 8, dither=True)
+    bands = [codes_of_light(linear[a : a + 77], SRGB, 8, dither=True, first_row=a) for a in range(0, 600, 77)]
     assert np.array_equal(whole, np.concatenate(bands))
-    encoded = np.clip(linear, 0, 1).reshape(-1, 3)
-    parts = [quantised(encoded[a : a + 5000], 8, True, a, 37) for a in range(0, len(encoded), 5000)]
-    assert np.array_equal(quantised(encoded, 8, True, 0, 37), np.concatenate(parts))
+    parts = [quantised(linear[a : a + 77], 8, True, a) for a in range(0, 600, 77)]
+    assert np.array_equal(quantised(linear, 8, True), np.concatenate(parts))
 
 
 CURVES = {
@@ -91,21 +92,21 @@ def test_codes_are_those_of_the_transfer_function_whatever_it_is(name):
     linear = np.repeat(light[:, None], 3, axis=1)[None]
     exact = np.clip(space.encode(linear[0].astype(np.float64)), 0, 1)
     for bits, top, dither, most in ((16, 65535, False, 0.8), (8, 255, False, 0.51), (8, 255, True, 1.01)):
-        codes = codes_of_light(linear, space, space, bits, dither)[0]
+        codes = codes_of_light(linear, space, bits, dither)[0]
         assert np.abs(codes - exact * top).max() <= most, (bits, dither)
-    assert codes_of_light(linear[:, -2:], space, space, 16)[0].tolist() == [[0] * 3, [65535] * 3]
+    assert codes_of_light(linear[:, -2:], space, 16)[0].tolist() == [[0] * 3, [65535] * 3]
 
 
 def test_what_is_no_light_is_black_or_white_and_never_a_place_in_memory():
     odd = np.array([[np.nan, np.inf, -np.inf], [1e38, -1e38, 65504.0], [-0.0, 1.0000001, 1e-45]], dtype=np.float32)[None]
     for space in (ROMM, OPRGB):
         for bits, top in ((8, 255), (16, 65535)):
-            codes = codes_of_light(odd, space, space, bits, dither=bits == 8)
+            codes = codes_of_light(odd, space, bits, dither=bits == 8)
             assert set(codes[0, 1].tolist()) <= {0, top} and codes[0, 0, 0] == 0
-            mixed = codes_of_light(odd, space, SRGB, bits)
+            mixed = codes_of_light(carried(odd, space, SRGB), SRGB, bits)
             assert mixed.min() >= 0 and mixed.max() <= top
-    assert quantised(odd[0], 16, False)[0].tolist() == [0, 65535, 0]
-    assert histogram_of_light(odd, ROMM, SRGB).sum() == 9
+    assert quantised(odd, 16)[0, 0].tolist() == [0, 65535, 0]
+    assert histogram_of_light(carried(odd, ROMM, SRGB), SRGB).sum() == 9
 
 
 def test_equal_curves_share_one_table():

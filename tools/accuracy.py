@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from progress import tell, told
 from scipy.interpolate import RegularGridInterpolator
 
+from velkin.core.cameraprofiles.applying import apply_colours
 from velkin.core.cameraprofiles.candidates import STIFFNESS
 from velkin.core.cameraprofiles.cube import cube_text
 from velkin.core.cameraprofiles.dng_export import dng_profile
@@ -24,7 +25,6 @@ from velkin.core.cameraprofiles.dng_file import dng_from_bytes, dng_to_bytes
 from velkin.core.cameraprofiles.fit import FitRequest, Fitted, fit
 from velkin.core.cameraprofiles.icc_export import icc_profile
 from velkin.core.cameraprofiles.icc_input import icc_from_bytes
-from velkin.core.cameraprofiles.kernels import apply_colours
 from velkin.core.cameraprofiles.linear_fit import least_squares, refine
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.cameraprofiles.models import NAMES, WORDS, Table, as_rows
@@ -47,7 +47,7 @@ from velkin.core.handoff.write import hand_off_frame
 from velkin.core.icc.space import plain_ink, space_of
 from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import built_in_stage, path_of
+from velkin.core.path import path_of
 from velkin.core.render import to_working
 from velkin.core.sources import Levels
 from velkin.core.spaces.difference import ciede2000
@@ -55,6 +55,7 @@ from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, P3, ROMM, SRGB
 from velkin.core.spaces.volume import lab_volume
 from velkin.core.spectra import WAVELENGTHS, Illuminant, parse_light
+from velkin.core.stages.camera import built_in_stage
 from velkin.sim.camera import Camera, field_two, pocket_three
 from velkin.sim.conversion_trials import INTENTS, SOURCES, between_all, from_press, into_press, there_and_back
 from velkin.sim.demo import demo_folder, prepare_demo
@@ -282,8 +283,8 @@ def _space_rows() -> list[str]:
     rows = []
     for space in BUILT_IN.values():
         exact = space.encode(linear)
-        in_16 = float(np.abs(codes_of_light(linear.astype(np.float32), space, space, 16) - exact * 65535).max())
-        in_8 = float(np.abs(codes_of_light(linear.astype(np.float32), space, space, 8, dither=True) - exact * 255).max())
+        in_16 = float(np.abs(codes_of_light(linear.astype(np.float32), space, 16) - exact * 65535).max())
+        in_8 = float(np.abs(codes_of_light(linear.astype(np.float32), space, 8, dither=True) - exact * 255).max())
         device = rng.random((4000, 3))
         meant = xyz_to_lab(space.decode(device) @ space.to_xyz.T)
         profile = [float(ciede2000(to_lab(device, matrix_profile(space, v), "rgb"), meant).max()) for v in (4, 2)]

@@ -12,9 +12,10 @@ from velkin.core.conversion.codes import codes_of_light
 from velkin.core.gamut.easing import BRUSHED, DETAIL, Place, Stroke, full_strength, new_easing
 from velkin.core.icc.space import plain_ink
 from velkin.core.measures import measure_proof
-from velkin.core.path import PictureStage, path_of
+from velkin.core.path import path_of
 from velkin.core.render import for_screen
 from velkin.core.spaces.rgb import ROMM, SRGB
+from velkin.core.stages.source import PictureSource
 
 
 @told("set-up: loops of picture, proof and easing")
@@ -24,12 +25,12 @@ def main() -> None:
     brushed = Place(BRUSHED, strokes=(Stroke(((0.5, 0.5, 1.0),)),), painted_on=(90, 80))
     easings = (replace(full_strength()[0], place=brushed), new_easing(DETAIL))
     for destination in (SRGB, plain_ink()):
-        path = path_of(PictureStage(ROMM), ROMM, destination)
+        path = path_of(PictureSource(ROMM), ROMM, destination)
         measure_proof(picture, path)
         for_screen(picture, path, SRGB, True)
     for bits in (8, 16):
-        codes_of_light(picture, ROMM, SRGB, bits, dither=bits == 8)
-    measure_proof(picture, replace(path_of(PictureStage(ROMM), ROMM, SRGB), easings=easings))
+        codes_of_light(picture, SRGB, bits, dither=bits == 8)
+    measure_proof(picture, path_of(PictureSource(ROMM), ROMM, SRGB).eased_by(*easings))
     image = np.zeros((8, 8, 3), np.uint8)
     quads = np.array([[[1, 1], [6, 1], [6, 6], [1, 6]]], np.float32)
     colour = np.zeros((1, 3), np.uint8)

@@ -12,12 +12,14 @@ from velkin.app.flow.readout import here_words, numbers_under, read_pin
 from velkin.app.jobs.colour import _pixels, warn_of_wrong_verb
 from velkin.app.widgets.pin_table import PinTable, full_scale, lab_words
 from velkin.app.widgets.space_box import SpaceBox, second_line, space_label
-from velkin.core.conversion.steps import Step
 from velkin.core.icc.space import LAB, grays, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.icc.write_input import input_matrix_profile
-from velkin.core.path import PictureStage, path_of
+from velkin.core.path import path_of
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB
+from velkin.core.stages.source import PictureSource
+from velkin.core.stages.steps import Assign, Convert
+from velkin.core.tags.ledger import Verb
 from velkin.core.tags.pins import Pin, Target
 from velkin.sim.press import press_profile
 
@@ -35,10 +37,10 @@ def test_files_are_sorted_by_what_they_are_for(tmp_path):
     assert sorted_drop([tmp_path / "s.velkin"], True).shoot == tmp_path / "s.velkin"
 
 
-@pytest.mark.parametrize("steps", [(), (Step("assign", OPRGB),), (Step("convert", ROMM),)])
+@pytest.mark.parametrize("steps", [(), (Assign(OPRGB),), (Convert(ROMM),)])
 def test_numbers_under_the_pointer_are_those_of_the_frames_own_space(steps):
     numbers = np.full((8, 10, 3), (200, 100, 50), np.uint8)
-    path = path_of(PictureStage(SRGB), ROMM, SRGB, steps=steps)
+    path = path_of(PictureSource(SRGB), ROMM, SRGB, steps=steps)
     from velkin.core.render import numbers_here, to_working
 
     r = Rendered(1, path, Seen(SRGB), Drawn(QImage()), to_working(numbers, path), (), numbers)
@@ -52,25 +54,25 @@ def test_what_the_destination_cannot_hold_is_said_under_the_pointer():
     from velkin.core.render import to_working
 
     numbers = np.full((4, 4, 3), (10, 255, 10), np.uint8)
-    path = path_of(PictureStage(OPRGB), ROMM, SRGB)
+    path = path_of(PictureSource(OPRGB), ROMM, SRGB)
     r = Rendered(1, path, Seen(SRGB), Drawn(QImage()), to_working(numbers, path), (), numbers)
     assert numbers_under((1.0, 1.0), r, (4, 4))[3].endswith("out of gamut")
 
 
 def test_ink_is_told_in_per_cent():
     press = space_of(press_profile(4))
-    path = path_of(PictureStage(press), ROMM, SRGB)
+    path = path_of(PictureSource(press), ROMM, SRGB)
     numbers = np.full((4, 4, 4), (51, 102, 0, 25), np.uint8)
     assert here_words(np.array([0.2, 0.4, 0.0, 0.1]), path) == "20 40 0 10 %"
     read = read_pin(numbers, path, Pin(0.99, 0.01))
     assert read.here == pytest.approx([0.2, 0.4, 0.0, 25 / 255], abs=1e-3) and 20 < read.lab[0] < 90
-    assert here_words(np.array([0.5, 0.5, 0.5]), path_of(PictureStage(LAB), ROMM, SRGB)) == "Lab"
+    assert here_words(np.array([0.5, 0.5, 0.5]), path_of(PictureSource(LAB), ROMM, SRGB)) == "Lab"
     assert (full_scale(press, 8), full_scale(SRGB, 8), full_scale(SRGB, 16)) == (100.0, 255.0, 65535.0)
 
 
 def test_tables_of_pins(qtbot):
-    path = path_of(PictureStage(SRGB), ROMM, SRGB)
-    given = path_of(PictureStage(SRGB), ROMM, SRGB, steps=(Step("assign", P3),))
+    path = path_of(PictureSource(SRGB), ROMM, SRGB)
+    given = path_of(PictureSource(SRGB), ROMM, SRGB, steps=(Assign(P3),))
     numbers = np.full((6, 6, 3), (180, 90, 60), np.uint8)
     pins = (Pin(0.5, 0.5), Pin(0.2, 0.2, Target("neutral")))
     now, after = ([read_pin(numbers, p, pin) for pin in pins] for p in (path, given))
@@ -105,13 +107,12 @@ def test_spaces_to_choose_from_keep_the_choice(qtbot):
 
 
 def test_the_wrong_verb_is_warned_of_only_where_it_is_one():
-    known = path_of(PictureStage(P3), ROMM, SRGB)
-    unknown = path_of(PictureStage(SRGB, False), ROMM, SRGB)
-    assert "convert" in warn_of_wrong_verb(known, "assign", SRGB, 3.4) and "ΔE 3" in warn_of_wrong_verb(
-        known, "assign", SRGB, 3.4
-    )
-    assert not warn_of_wrong_verb(known, "assign", P3, 0.0) and not warn_of_wrong_verb(known, "convert", SRGB, 1.0)
-    assert not warn_of_wrong_verb(unknown, "assign", SRGB, 9.0)
+    known = path_of(PictureSource(P3), ROMM, SRGB)
+    unknown = path_of(PictureSource(SRGB, False), ROMM, SRGB)
+    said = warn_of_wrong_verb(known, Verb.ASSIGN, SRGB, 3.4)
+    assert "convert" in said and "ΔE 3" in said
+    assert not warn_of_wrong_verb(known, Verb.ASSIGN, P3, 0.0) and not warn_of_wrong_verb(known, Verb.CONVERT, SRGB, 1.0)
+    assert not warn_of_wrong_verb(unknown, Verb.ASSIGN, SRGB, 9.0)
 
 
 @pytest.mark.parametrize(

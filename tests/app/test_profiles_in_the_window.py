@@ -347,7 +347,7 @@ def test_a_mixer_of_ones_own_keeps_white_and_a_set_variant_is_not_lost_by_a_key(
     bench._cells[0][1].setValue(0.5)
     assert bench.keep.isEnabled() and window.model.tried_profile is not None
     window.jobs.camera.set_exposure((ids["north-0412"],), 0.5)  # the frame changed: what is tried stands on it anew
-    assert window.model.tried_profile is not None and window.model.path().exposure == 0.5
+    assert window.model.tried_profile is not None and window.model.path().camera.exposure == 0.5
     asked = []
     bench._cells[0][0].setFocus()
     with answered("Stay here", asked):

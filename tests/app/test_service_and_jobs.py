@@ -1,15 +1,15 @@
 """Work behind the window: the newest wish wins, memory is bounded, errors come back as words, jobs end as one step."""
 
 import json
+import os
 from dataclasses import replace
-from pathlib import Path
 from types import SimpleNamespace
 
 import numpy as np
 import pytest
 from PyQt6.QtGui import QImage
 
-from velkin.app.flow import service as service_module
+from velkin.app.flow import decoded as decoded_module
 from velkin.app.flow.drawing import Seen
 from velkin.app.flow.service import RenderService
 from velkin.app.main import make_application, open_window, settle
@@ -20,9 +20,12 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.files.raw import read_facts
-from velkin.core.path import ColourPath, built_in_stage
+from velkin.core.path import path_of
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.spaces.rgb import SRGB
+from velkin.core.spaces.rgb import ROMM, SRGB
+from velkin.core.stages.camera import built_in_stage
+from velkin.core.stages.source import RawSource
+from velkin.core.stages.stage import Place
 
 from ..studio import shoot_chart
 
@@ -37,13 +40,13 @@ def service(qtbot):
 
 @pytest.fixture
 def path(chart_dng):
-    return ColourPath(built_in_stage(read_facts(chart_dng)))
+    return path_of(built_in_stage(read_facts(chart_dng)), ROMM, SRGB)
 
 
 def test_the_newest_wish_is_shown_and_older_ones_are_dropped(qtbot, service, chart_dng, path):
     shown = []
     service.rendered.connect(shown.append)
-    paths = [replace(path, exposure=e / 4) for e in range(12)]
+    paths = [path.put(Place.CAMERA, replace(path.camera, exposure=e / 4)) for e in range(12)]
     for wished in paths:
         service.show(1, chart_dng, wished, Seen(SRGB))
     qtbot.waitUntil(lambda: bool(shown) and shown[-1].path == paths[-1], timeout=60000)
@@ -82,21 +85,38 @@ def test_hatching_is_made_only_when_asked_for(qtbot, service, chart_dng, path):
 
 def test_memory_for_decoded_frames_is_bounded(monkeypatch, tmp_path):
     sizes = {f"f{i}.dng": np.zeros((100, 100, 3), np.float32) for i in range(6)}
-    monkeypatch.setattr(service_module, "decode_source", lambda p, camera, half: sizes[p.name].copy())
-    monkeypatch.setattr(service_module, "_BUDGET", 3 * 120_000)
-    decoded = service_module._Decoded()
+    monkeypatch.setattr(decoded_module, "decode_source", lambda p, source, half: sizes[p.name].copy())
+    monkeypatch.setattr(decoded_module, "_BUDGET", 3 * 120_000)
+    decoded = decoded_module.Decoded()
+
+    def at_hand():
+        return {name for name in sizes if decoded.has(tmp_path / name, RawSource(), True)}
+
     for name in sizes:
-        decoded.get(tmp_path / name, service_module._RAW, True)
-    assert len(decoded._kept) == 3
-    decoded.get(tmp_path / "f3.dng", service_module._RAW, True)
-    decoded.get(tmp_path / "f0.dng", service_module._RAW, True)
-    assert [Path(k[0]).name for k in decoded._kept] == ["f5.dng", "f3.dng", "f0.dng"]
+        decoded.get(tmp_path / name, RawSource(), True)
+    assert at_hand() == {"f3.dng", "f4.dng", "f5.dng"}
+    decoded.get(tmp_path / "f3.dng", RawSource(), True)
+    decoded.get(tmp_path / "f0.dng", RawSource(), True)
+    assert "f3.dng" in at_hand() and "f0.dng" in at_hand() and len(at_hand()) == 3
+
+
+def test_a_file_that_changed_is_decoded_anew(monkeypatch, tmp_path):
+    made = []
+    monkeypatch.setattr(
+        decoded_module, "decode_source", lambda p, source, half: made.append(p.read_bytes()) or np.zeros((2, 2, 3))
+    )
+    decoded, file = decoded_module.Decoded(), tmp_path / "f.dng"
+    for content in (b"one", b"one", b"another"):
+        file.write_bytes(content)
+        os.utime(file, ns=(len(content), len(content)))
+        decoded.get(file, RawSource(), True)
+    assert made == [b"one", b"another"]
 
 
 def test_one_frame_larger_than_the_budget_is_still_shown(monkeypatch, tmp_path):
-    monkeypatch.setattr(service_module, "decode_source", lambda p, camera, half: np.zeros((100, 100, 3), np.float32))
-    monkeypatch.setattr(service_module, "_BUDGET", 10)
-    assert service_module._Decoded().get(tmp_path / "big.dng", service_module._RAW, False).shape == (100, 100, 3)
+    monkeypatch.setattr(decoded_module, "decode_source", lambda p, source, half: np.zeros((100, 100, 3), np.float32))
+    monkeypatch.setattr(decoded_module, "_BUDGET", 10)
+    assert decoded_module.Decoded().get(tmp_path / "big.dng", RawSource(), False).shape == (100, 100, 3)
 
 
 def test_what_cannot_be_read_is_said(qtbot, service, tmp_path, path):

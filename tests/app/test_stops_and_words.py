@@ -119,7 +119,7 @@ def test_the_bar_and_the_ledger_say_the_same(qtbot, window):
     assert LINK_WORDS[bar["camera"].stop().link] == "look stays, numbers change"
     assert "raw, Velkin Studio One" in bar["source"].accessibleName()
     window.jobs.camera.set_exposure(window.model.selected, 0.75)
-    assert ("exposure 0.75 EV", "") in window.benches.source.ledger.rows()
+    assert ("exposure +0.75 EV", "look and numbers change") in window.benches.source.ledger.rows()
 
 
 @pytest.mark.parametrize(

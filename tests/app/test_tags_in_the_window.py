@@ -22,7 +22,7 @@ from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.custom import OwnSpace
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB
 from velkin.core.tags.inspect import inspect
-from velkin.core.tags.ledger import ASSIGN, CONVERT
+from velkin.core.tags.ledger import Verb
 from velkin.core.tags.rules import GIVE, IntakeRules, Rule
 from velkin.sim.press import press_profile
 
@@ -182,7 +182,7 @@ def test_assigning_a_known_picture_is_warned_of_and_converting_shown(window, qtb
     assert before != after and float(bench.change.cells()[0][3]) < 0.6  # look stays, numbers change
     bench.act.click()
     entry = window.model.state.frames[here["wide"]].ledger[0]
-    assert (entry.verb, entry.space) == (CONVERT, "srgb") and bench.verbs.checkedId() == 0
+    assert (entry.verb, entry.space) == (Verb.CONVERT, "srgb") and bench.verbs.checkedId() == 0
 
 
 def test_converting_to_ink_tells_what_the_intents_do(window, qtbot, here, show, tmp_path, ink_profile):
@@ -215,7 +215,7 @@ def test_ledger_goes_back_and_is_copied(window, qtbot, here, show):
     assert "another colour model" in window.model.messages.latest
     ledger.list.setCurrentRow(next(i for i, t in enumerate(texts) if "assigned" in t))
     ledger.back.click()
-    assert [e.verb for e in window.model.state.frames[here["bare"]].ledger] == [ASSIGN]
+    assert [e.verb for e in window.model.state.frames[here["bare"]].ledger] == [Verb.ASSIGN]
 
 
 def test_pins_are_set_by_key_kept_and_given_targets(window, qtbot, here, show):
@@ -277,7 +277,7 @@ def test_an_own_space_is_seen_at_once_and_saved(window, qtbot, here, show, tmp_p
         Qt.MouseButton.LeftButton,
     )
     bench = window.benches.asides()[0]
-    assert bench.isVisible() and window.model.tried[0].verb == ASSIGN
+    assert bench.isVisible() and window.model.tried[0].verb == Verb.ASSIGN
     bench.name.setText("slim")
     bench.kind.setCurrentIndex(bench.kind.findData("gamma"))
     bench.kind.activated.emit(bench.kind.currentIndex())

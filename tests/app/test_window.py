@@ -16,9 +16,10 @@ from velkin.app.model.places import Page
 from velkin.app.widgets.frames_model import Filter
 from velkin.app.window import Window
 from velkin.core.conversion.codes import codes_of_light
+from velkin.core.conversion.light import carried
 from velkin.core.conversion.outside import measure_outside
 from velkin.core.files.raw import decode
-from velkin.core.render import to_space, to_working
+from velkin.core.render import to_working
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import ROMM, SRGB
 
@@ -35,7 +36,7 @@ def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, wi
     assert settle(window, 90)
     frame, path = window.model.frame, window.model.path()
     half, full = decode(frame.path, half=True), decode(frame.path)
-    there = to_space(to_working(full, path), path, SRGB)
+    there = carried(to_working(full, path), path.working, SRGB)
     exact = measure_outside(there, SRGB)
     assert window.flow.measured.there_outside.outside == exact.outside
     assert window.flow.measured.there_outside.shares() == exact.shares()
@@ -44,7 +45,7 @@ def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, wi
     size = (image.width(), image.height())
     assert size[0] <= window.view.fitted()[0] + 1 and size[0] > 0.9 * window.view.fitted()[0]  # no more than the screen shows
     reduced = cv2.resize(to_working(half, path), size, interpolation=cv2.INTER_AREA)  # in linear light
-    shown = codes_of_light(reduced, path.working, SRGB, 8)
+    shown = codes_of_light(carried(reduced, path.working, SRGB), SRGB, 8)
     for x, y in ((100, 200), (340, 300), (600, 400)):
         assert np.array_equal(rgb_at(image, x, y), shown[y, x])
     window.flow.point_at((640.0, 401.0))
@@ -83,7 +84,7 @@ def test_zoom_keeps_the_point_under_the_pointer(qtbot, window):
     part, at = window.flow.rendered.now.part, window.flow.rendered.now.part_at
     left, top = round(at[0] * frame.facts.width), round(at[1] * frame.facts.height)
     full = decode(frame.path)[top : top + 60, left : left + 60]
-    sharp = codes_of_light(to_working(full, path), path.working, SRGB, 8)
+    sharp = codes_of_light(carried(to_working(full, path), path.working, SRGB), SRGB, 8)
     for x, y in ((5, 5), (40, 50)):
         assert np.array_equal(rgb_at(part, x, y), sharp[y, x])
     view.fit()

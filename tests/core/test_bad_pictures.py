@@ -15,7 +15,6 @@ import tifffile
 from PIL import Image
 
 from velkin.app.jobs.importing import files_in
-from velkin.core.conversion.steps import Step
 from velkin.core.errors import OutputFailed, UnreadableFile, VelkinError
 from velkin.core.files.metadata import exif_facts
 from velkin.core.files.picture import decode_picture
@@ -25,6 +24,7 @@ from velkin.core.icc.space import load_space, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB
+from velkin.core.stages.steps import Assign, Convert
 from velkin.core.tags.inspect import inspect
 
 RGB = (np.random.default_rng(3).random((40, 50, 3)) * 255).astype(np.uint8)
@@ -68,8 +68,8 @@ def test_random_damage_is_an_error_in_words_or_a_picture(tmp_path, kind):
         for work in (
             lambda: inspect(spoilt),
             lambda: decode_picture(spoilt),
-            lambda: write_copy(spoilt, SRGB, (Step("convert", OPRGB),), CopyWish(tmp_path / "out.tif", replace=True)),
-            lambda: write_copy(spoilt, None, (Step("assign", OPRGB),), CopyWish(tmp_path / f"out.{kind}", replace=True)),
+            lambda: write_copy(spoilt, SRGB, (Convert(OPRGB),), CopyWish(tmp_path / "out.tif", replace=True)),
+            lambda: write_copy(spoilt, None, (Assign(OPRGB),), CopyWish(tmp_path / f"out.{kind}", replace=True)),
         ):
             with contextlib.suppress(VelkinError):
                 work()
@@ -135,17 +135,17 @@ def test_tiny_pictures_go_all_the_way(tmp_path, size):
     path = tmp_path / "a.png"
     Image.fromarray(np.full((*size, 3), 130, np.uint8)).save(path, icc_profile=matrix_profile(SRGB))
     for name in ("o.tif", "o.jpg", "o.png", "o.webp"):
-        write_copy(path, SRGB, (Step("convert", OPRGB),), CopyWish(tmp_path / name))
+        write_copy(path, SRGB, (Convert(OPRGB),), CopyWish(tmp_path / name))
         assert decode_picture(tmp_path / name).numbers.shape[:2] == size
 
 
 def test_nothing_is_left_where_writing_fails(tmp_path):
     path = good(tmp_path, "png")
     with pytest.raises(OutputFailed):
-        write_copy(path, SRGB, (Step("convert", OPRGB),), CopyWish(tmp_path / "absent" / "o.png"))
+        write_copy(path, SRGB, (Convert(OPRGB),), CopyWish(tmp_path / "absent" / "o.png"))
     folder = tmp_path / "shut"
     folder.mkdir()
     (folder / "o.tif").write_bytes(b"mine")
     with pytest.raises(VelkinError):
-        write_copy(path, SRGB, (Step("convert", OPRGB),), CopyWish(folder / "o.tif"))
+        write_copy(path, SRGB, (Convert(OPRGB),), CopyWish(folder / "o.tif"))
     assert [p.name for p in folder.iterdir()] == ["o.tif"] and (folder / "o.tif").read_bytes() == b"mine"

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from scipy.interpolate import CubicSpline, RegularGridInterpolator
 
 from velkin.core.cameraprofiles.anyprofile import check_camera, from_text, load_any, to_text
+from velkin.core.cameraprofiles.applying import apply_colours, apply_tone
 from velkin.core.cameraprofiles.cube import cube_text
 from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.dng_export import dng_profile
@@ -19,7 +20,6 @@ from velkin.core.cameraprofiles.fit import fit
 from velkin.core.cameraprofiles.huesat import HueSatMap
 from velkin.core.cameraprofiles.icc_export import toned_xyz
 from velkin.core.cameraprofiles.icc_input import icc_from_bytes
-from velkin.core.cameraprofiles.kernels import apply_colours, apply_tone
 from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.cameraprofiles.models import NAMES
 from velkin.core.cameraprofiles.tone import STRAIGHT, ToneCurve, standard_curve
@@ -463,8 +463,10 @@ def test_variants_that_would_break_neutrals_are_refused():
 
 
 def test_saturated_pixels_are_mended_alike_in_every_way_of_rendering(fits):
-    from velkin.core.path import CameraStage, ColourPath
-    from velkin.core.render import balanced, to_working
+    from velkin.core.cameraprofiles.highlights import balanced
+    from velkin.core.path import path_of
+    from velkin.core.render import to_working
+    from velkin.core.stages.camera import CameraStage
 
     rng = np.random.default_rng(3)
     raw = np.clip(rng.random((40, 50, 3)) * 1.4, 0, 1).astype(np.float32)
@@ -476,6 +478,6 @@ def test_saturated_pixels_are_mended_alike_in_every_way_of_rendering(fits):
             profile.colours(np.array(gains)),
             dng_from_bytes(exported(profile, ".dcp").data).colours(np.array(gains)),
         ):
-            seen = to_working(raw, ColourPath(CameraStage(gains, "", colours_)))
+            seen = to_working(raw, path_of(CameraStage(gains, "", colours_), ROMM, ROMM))
             meant = colours_.xyz(balanced(raw, gains).astype(float)) @ ROMM.from_xyz.T
             assert np.abs(seen - meant).max() < 4e-3

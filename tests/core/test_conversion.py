@@ -8,8 +8,8 @@ import imagecodecs
 import numpy as np
 import pytest
 
-from velkin.core.conversion.colours import converted, lab_of, linear_in
 from velkin.core.conversion.conversion import Conversion, is_destination
+from velkin.core.conversion.light import converted, lab_of, linear_in
 from velkin.core.conversion.outside import measure_outside
 from velkin.core.conversion.pictures import convert_picture
 from velkin.core.errors import BadProfile

@@ -18,7 +18,7 @@ from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.files.dng_colour import DNGColour, illuminant_white, read_dng_colour
 from velkin.core.files.raw import read_facts
-from velkin.core.path import ColourPath, built_in_stage, profile_stage
+from velkin.core.path import path_of
 from velkin.core.render import to_working
 from velkin.core.shoot.records import facts_from_json, facts_to_json
 from velkin.core.spaces.adaptation import xy_to_xyz, xyz_to_xy
@@ -27,6 +27,7 @@ from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import ROMM
 from velkin.core.spaces.temperature import xy_of_cct, xy_of_temperature
 from velkin.core.spectra import WAVELENGTHS, daylight, observer, parse_light
+from velkin.core.stages.camera import built_in_stage, profile_stage
 from velkin.sim.camera import Camera
 from velkin.sim.dng import Body, Shot, write_dng
 from velkin.sim.scenes import Scene
@@ -242,7 +243,7 @@ def test_the_exposure_that_a_file_asks_for_is_given_whatever_carries_the_profile
         for through in (profile, dng_profile(profile)):
             stage = profile_stage(through, facts, np.array(profile.balance))
             rgb = (kept.for_fit().rgb() * np.array(profile.balance)).astype(np.float32)[None] / np.float32(1)
-            shown = to_working((rgb / np.array(profile.balance)).astype(np.float32), ColourPath(stage, 0.0, ROMM, ROMM))
+            shown = to_working((rgb / np.array(profile.balance)).astype(np.float32), path_of(stage, ROMM, ROMM))
             lightness = (shown[0] @ ROMM.to_xyz.T)[:, 1]
             neutrals = iso24().neutral_rows()
             reference = iso24().reference(parse_light("5000"))[neutrals, 1]

@@ -140,7 +140,7 @@ def test_the_goal_is_any_profile_with_a_way_back(shoot, skeins) -> None:
     press = space_of(press_profile(4))
     shoot.set_goal(press, Intent.PERCEPTUAL, False)
     path = shoot.state.path(skeins)
-    assert (path.destination, path.intent, path.black_point) == (press, Intent.PERCEPTUAL, False)
+    assert (path.destination, path.intent, path.last.black_point) == (press, Intent.PERCEPTUAL, False)
     assert shoot.state.proof_name() == press.name and shoot.undo_label() == f"proof for {press.name}"
     with pytest.raises(BadProfile, match="no way from colours"):
         shoot.set_goal(space_of(press_profile(4).replace(b"B2A", b"zzz")))
@@ -164,7 +164,7 @@ def test_what_is_handed_off_is_eased(shoot, skeins, tmp_path) -> None:
         (done,) = run(plan_for(shoot, [skeins], [web]).jobs)
         assert done.ok
         written.append(np.asarray(Image.open(done.job.out)).astype(int))
-        there = at_destination(levels_of(done.job.source, done.job.path.camera), done.job.path, web)
+        there = at_destination(levels_of(done.job.source, done.job.path.source), done.job.path, web)
         shares.append(there.after.share)
         assert there.before.share == pytest.approx(shares[0]) and done.written.after == there.after.share
     assert shares[0] > 0.1 and shares[1] == 0

@@ -9,23 +9,24 @@ import pytest
 from PIL import Image
 
 from velkin.cli import main
-from velkin.core.conversion.colours import lab_of
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.effect import effect_of, in_words, intent_name
+from velkin.core.conversion.light import lab_of
 from velkin.core.conversion.outside import measure_outside
-from velkin.core.conversion.pictures import convert_chain, convert_picture
-from velkin.core.conversion.steps import Step, chain_of
-from velkin.core.gamut.roundtrip import judged_by_hull, outside_by_profile, own_error, there_and_back
+from velkin.core.conversion.pictures import convert_picture
+from velkin.core.gamut.roundtrip import beyond, judged_by_hull, outside_by_profile, own_error, there_and_back
 from velkin.core.gamut.share import share_outside
 from velkin.core.icc.space import LAB, ICCSpace, grays, plain_ink, shown_for_now, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
 from velkin.core.icc.write_output import OutputTables, lab_grid, output_profile
-from velkin.core.path import PictureStage, path_of
-from velkin.core.render import numbers_here, to_working
+from velkin.core.path import path_of
+from velkin.core.render import numbers_here, picture_through, to_working
 from velkin.core.shoot.outside import shoot_outside
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import lab_to_xyz
-from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB
+from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB, between
+from velkin.core.stages.source import PictureSource
+from velkin.core.stages.steps import Assign, Convert, after, convert_anything
 from velkin.sim.conversion_trials import between_all, from_press, into_press
 from velkin.sim.conversion_trials import there_and_back as wide_round_trip
 from velkin.sim.press import paper_white, press_profile, printed_lab, printed_xyz, separated
@@ -106,8 +107,8 @@ def test_where_tables_invert_badly_the_hull_of_the_colours_decides_and_that_is_t
     assert isinstance(rough, ICCSpace) and own_error(rough) > 3 and judged_by_hull(rough)
     inside = printed_lab(RNG.random((2000, 4)) * [0.8, 0.8, 0.8, 0.3])
     inside = inside * [1.0, 0.9, 0.9]
-    assert outside_by_profile(inside, rough).mean() < 0.01
-    assert outside_by_profile(inside, rough, by_table=True).mean() < 0.03
+    assert (beyond(inside, rough) > 0).mean() < 0.01
+    assert outside_by_profile(inside, rough).mean() < 0.03
     strong = lab_of(np.array([[0, 1, 0], [0, 0, 1], [1, 0, 1]], dtype=np.float32), OPRGB)
     dark = np.array([[2.0, 0.0, 0.0], [99.0, 30.0, 0.0]])
     assert outside_by_profile(np.concatenate([strong, dark]), rough).all()
@@ -133,7 +134,7 @@ def test_shares_outside_are_of_the_whole_picture_or_an_even_sample(press: ICCSpa
     assert exact is not None and share_outside(numbers, ROMM, SRGB) == pytest.approx(exact.share, abs=2e-3)
     assert 0.2 < share_outside(numbers, SRGB, press) < 0.9
     assert share_outside(numbers, ROMM, press) > share_outside(numbers, SRGB, press)
-    chained = convert_chain(numbers, (Conversion(ROMM, P3), Conversion(P3, SRGB)), 16, False)
+    chained = picture_through(numbers, (PictureSource(ROMM), Convert(P3), Convert(SRGB)), SRGB, 16, False)
     plain = convert_picture(numbers, Conversion(ROMM, SRGB), 16, False)
     assert np.abs(chained.numbers.astype(int) - plain.numbers).max() <= 2
     assert chained.outside is not None and chained.outside.share == pytest.approx(exact.share, abs=2e-3)
@@ -173,21 +174,24 @@ def test_between_spaces_of_curves_all_intents_are_one() -> None:
 
 
 def test_steps_amount_to_conversions_from_what_was_assigned() -> None:
-    steps = (Step("assign", OPRGB), Step("convert", ROMM), Step("assign", SRGB), Step("convert", SRGB), Step("convert", P3))
-    chain, end = chain_of(SRGB, steps)
-    assert [(c.source.id, c.destination.id) for c in chain] == [("oprgb", "romm"), ("srgb", "p3")] and end == P3
-    assert chain_of(SRGB, ()) == ((), SRGB)
+    steps = (Assign(OPRGB), Convert(ROMM), Assign(SRGB), Convert(SRGB), Convert(P3))
+    numbers = RNG.random((3, 4, 3)).astype(np.float32)
+    found = numbers_here(numbers, path_of(PictureSource(SRGB), ROMM, SRGB, steps=steps))
+    wide = ROMM.encode(OPRGB.decode(numbers) @ between(OPRGB, ROMM).T)
+    assert np.allclose(found, P3.encode(SRGB.decode(wide) @ between(SRGB, P3).T), atol=1e-5)
+    assert after(SRGB, steps) == P3 and after(SRGB, ()) == SRGB
+    assert convert_anything(SRGB, steps) and not convert_anything(SRGB, (Assign(ROMM), Convert(ROMM)))
 
 
 def test_a_path_without_conversion_gives_the_numbers_as_they_are(press: ICCSpace) -> None:
     numbers = (RNG.random((6, 7, 3)) * 255).astype(np.uint8)
-    path = path_of(PictureStage(SRGB, False), ROMM, SRGB, steps=(Step("assign", OPRGB),))
+    path = path_of(PictureSource(SRGB, False), ROMM, SRGB, steps=(Assign(OPRGB),))
     assert path.known and path.working == OPRGB and path.here == OPRGB
     assert np.allclose(numbers_here(numbers, path), numbers / 255, atol=1e-6)
     assert np.allclose(to_working(numbers, path), OPRGB.decode(numbers / 255), atol=1e-5)
-    unknown = path_of(PictureStage(SRGB, False), ROMM, SRGB)
+    unknown = path_of(PictureSource(SRGB, False), ROMM, SRGB)
     assert not unknown.known
-    ink = path_of(PictureStage(SRGB), ROMM, SRGB, steps=(Step("convert", press),))
+    ink = path_of(PictureSource(SRGB), ROMM, SRGB, steps=(Convert(press),))
     assert ink.working == ROMM and numbers_here(numbers, ink).shape == (6, 7, 4) and to_working(numbers, ink).shape == (6, 7, 3)
 
 
@@ -205,7 +209,7 @@ def test_how_much_of_a_shoot_is_outside_names_the_worst_frame() -> None:
     dull = np.full((10, 10, 3), 0.5, np.float32)
     loud = dull.copy()
     loud[:5] = (0.0, 1.0, 0.0)
-    path = path_of(PictureStage(ROMM), ROMM, SRGB)
+    path = path_of(PictureSource(ROMM), ROMM, SRGB)
     found = shoot_outside([("dull", dull, path), ("loud", loud, path)], (SRGB, ROMM))
     assert (found[0].share, found[0].worst, found[0].worst_share) == (0.25, "loud", 0.5)
     assert found[1].share == 0.0 and shoot_outside([], (SRGB,))[0].share == 0.0

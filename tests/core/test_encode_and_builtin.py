@@ -16,17 +16,17 @@ from velkin.core.files.metadata import carry_into, exif_facts
 from velkin.core.files.picture import Picture
 from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import built_in_stage
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, SRGB
 from velkin.core.spaces.temperature import xy_of_cct
+from velkin.core.stages.camera import built_in_stage
 from velkin.core.tags.inspect import inspect
 from velkin.sim.camera import Camera
 
 
 def whole(linear, space, kind, bits, source, tag=True):
     """A picture file of light, as the verbs write it."""
-    codes = codes_of_light(linear, space, space, bits, dither=True)
+    codes = codes_of_light(linear, space, bits, dither=True)
     return encode_numbers(
         Picture(codes, None, "rgb"), kind, matrix_profile(space) if tag else None, space.id if tag else "", source
     )

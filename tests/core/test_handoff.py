@@ -16,6 +16,7 @@ from velkin.core.charts.built_in import iso24
 from velkin.core.charts.read import read
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.light import carried
 from velkin.core.conversion.outside import measure_outside
 from velkin.core.destinations.destination import FileFormat
 from velkin.core.destinations.sizing import EXACT, PRINT, WHITE, Size, long_edge
@@ -34,14 +35,16 @@ from velkin.core.handoff.write import SET_ASIDE, hand_off_frame
 from velkin.core.icc.space import plain_ink, profile_of, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import PictureStage, built_in_stage, path_of, profile_stage
-from velkin.core.render import to_space, to_working
+from velkin.core.path import path_of
+from velkin.core.render import to_working
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.sources import Levels
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB
 from velkin.core.spectra import Illuminant
+from velkin.core.stages.camera import built_in_stage, profile_stage
+from velkin.core.stages.source import PictureSource
 from velkin.sim.lights import north_window
 from velkin.sim.press import press_profile
 from velkin.sim.print_room import press_space
@@ -54,7 +57,7 @@ def levels(path):
 
 
 def toward(chart_dng, space=SRGB, **more):
-    return replace(path_of(built_in_stage(read_facts(chart_dng)), ROMM, space), **more)
+    return path_of(built_in_stage(read_facts(chart_dng)), ROMM, space).led_to(space, **more)
 
 
 def hand_off(chart_dng, out, destination=WEB, path=None, **more):
@@ -117,7 +120,7 @@ def test_patches_in_the_written_file_are_the_references(chart_dng, tmp_path):
     chart, facts = iso24(), read_facts(chart_dng)
     kept = read_chart(chart_dng, chart)
     profile = fit(FitRequest(kept.reading, chart, facts.unique, built_in(facts))).of("auto")
-    path = path_of(profile_stage(profile, facts), ROMM, SRGB, float(np.log2(profile.exposure)))
+    path = path_of(profile_stage(profile, facts), ROMM, SRGB, exposure=float(np.log2(profile.exposure)))
     hand_off(chart_dng, tmp_path / "a.jpg", replace(WEB, size=long_edge(0)), path)
     with Image.open(tmp_path / "a.jpg") as picture:
         embedded, coded = picture.info["icc_profile"], np.asarray(picture).astype(np.float32) / 255
@@ -218,7 +221,7 @@ def test_metadata_go_as_far_as_the_policy(tmp_path, keep, location, kind):
     image.writeMetadata()
     policy = MetadataPolicy(keep, location)
     d = replace(WEB, file=FileFormat(kind), metadata=policy, size=long_edge(0))
-    path = path_of(PictureStage(SRGB), ROMM, SRGB)
+    path = path_of(PictureSource(SRGB), ROMM, SRGB)
     out = tmp_path / f"out.{kind}"
     written = hand_off_frame(source, Levels(decode_picture(source).numbers), path, d, out)
     assert written.check.ok, written.check.reason()
@@ -238,7 +241,7 @@ def test_metadata_go_as_far_as_the_policy(tmp_path, keep, location, kind):
 def test_in_bands_and_as_a_whole_the_numbers_are_the_same(chart_dng):
     d = replace(WEB, size=long_edge(0), file=FileFormat("tiff", 8))
     path = toward(chart_dng)
-    there = to_space(to_working(raw.levels(chart_dng).astype(np.float32) / 65535, path), path, SRGB)
+    there = carried(to_working(raw.levels(chart_dng).astype(np.float32) / 65535, path), path.working, SRGB)
     found = at_destination(levels(chart_dng), path, d)
     exact = SRGB.encode(np.clip(there, 0, 1)) * 255
     assert np.abs(found.codes - exact).max() <= 1.0 + 1e-3, "dithered within a code"
@@ -254,35 +257,33 @@ def test_pictures_are_resized_in_linear_light(size):
     stripes = np.zeros((512, 768, 3), dtype=np.uint8)
     stripes[:, ::2] = 255
     d = replace(WEB, size=size, file=FileFormat("tiff", 16))
-    found = at_destination(Levels(stripes), path_of(PictureStage(SRGB), ROMM, SRGB), d).codes
+    found = at_destination(Levels(stripes), path_of(PictureSource(SRGB), ROMM, SRGB), d).codes
     middle = float(SRGB.decode(np.array([[found[40:-40, 40:-40].mean() / 65535] * 3]))[0, 0])
     assert middle == pytest.approx(0.5, abs=0.03), "half of the light, which encoded is 188, not 128"
 
 
 def test_exact_sizes_are_filled_or_stand_on_white():
     red = np.full((400, 800, 3), (200, 30, 30), dtype=np.uint8)
-    path = path_of(PictureStage(SRGB), ROMM, SRGB)
+    path = path_of(PictureSource(SRGB), ROMM, SRGB)
     cut = at_destination(Levels(red), path, replace(WEB, size=Size(EXACT, width=300, height=300))).codes
     assert cut.shape == (300, 300, 3) and cut.min() >= 20 and np.ptp(cut[..., 0].astype(int)) <= 2
     white = at_destination(Levels(red), path, replace(WEB, size=Size(EXACT, width=300, height=300, fill=WHITE)))
     assert white.codes.shape == (300, 300, 3)
     assert np.all(white.codes[:70] == 255) and np.all(white.codes[-70:] == 255) and np.all(white.codes[150, :, 1] < 60)
     assert white.proof.places[:, 1].min() >= 75, "what is compared with the proof lies on the picture"
-    ink = at_destination(
-        Levels(red), replace(path, destination=PRESS), replace(WEB, size=Size(EXACT, width=300, height=300, fill=WHITE))
-    )
+    ink = at_destination(Levels(red), path.led_to(PRESS), replace(WEB, size=Size(EXACT, width=300, height=300, fill=WHITE)))
     assert np.all(ink.codes[:70] == 0), "no ink"
 
 
 def test_numbers_that_are_right_already_are_kept(tmp_path):
     codes = np.random.default_rng(3).integers(0, 256, (90, 120, 3)).astype(np.uint8)
-    path = path_of(PictureStage(SRGB), ROMM, SRGB)
+    path = path_of(PictureSource(SRGB), ROMM, SRGB)
     d = replace(WEB, file=FileFormat("png"), size=long_edge(0))
     found = at_destination(Levels(codes), path, d)
     assert found.kept and found.codes is codes and found.after.outside == 0
     ink = np.random.default_rng(4).integers(0, 256, (90, 120, 4)).astype(np.uint8)
     found = at_destination(
-        Levels(ink), path_of(PictureStage(PRESS), ROMM, PRESS), replace(d, file=FileFormat("tiff"), size=long_edge(60))
+        Levels(ink), path_of(PictureSource(PRESS), ROMM, PRESS), replace(d, file=FileFormat("tiff"), size=long_edge(60))
     )
     assert found.codes.shape == (45, 60, 4) and not found.kept
     assert np.abs(found.codes.astype(int) - ink.reshape(45, 2, 60, 2, 4).mean(axis=(1, 3))).max() <= 1.01, "not separated anew"
@@ -318,7 +319,7 @@ def test_intents_and_black_point_of_a_press_are_those_of_the_destination(chart_d
 
 def test_plain_ink_has_the_black_that_its_inks_make():
     """The colours an unexplained CMYK file is shown in: light taken away by ink, without a shifted black."""
-    from velkin.core.conversion.colours import converted
+    from velkin.core.conversion.light import converted
 
     ink = np.array([[0, 0, 0, 0], [0.2, 0.1, 0.5, 0.1], [1, 0, 0, 0], [0, 0, 0, 1], [0.5, 0.4, 0.4, 0.3]], dtype=np.float32)
     wanted = (1 - ink[:, :3]) * (1 - ink[:, 3:])

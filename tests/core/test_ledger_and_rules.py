@@ -11,7 +11,6 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from velkin.core.conversion.steps import chain_of
 from velkin.core.errors import BadProfile, ShootError
 from velkin.core.handoff.copies import CopyWish, write_copy
 from velkin.core.handoff.jobs import UNKNOWN, plan_for
@@ -25,8 +24,9 @@ from velkin.core.sources import decode_source
 from velkin.core.spaces.custom import OwnSpace
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB
 from velkin.core.spaces.volume import lab_volume
+from velkin.core.stages.source import PictureSource
 from velkin.core.tags.inspect import inspect
-from velkin.core.tags.ledger import ASSIGN, CONVERT, LEAVE
+from velkin.core.tags.ledger import Verb
 from velkin.core.tags.pins import MOST_PINS, Pin, Target, distance, nearest
 from velkin.core.tags.rules import CASES, GIVE, HOLD, KEEP, IntakeRules, Rule, ruled
 from velkin.sim.press import press_profile
@@ -96,9 +96,9 @@ def test_every_rule_with_every_case():
                 verbs
                 == {
                     "hold": [],
-                    "give": [ASSIGN],
-                    "convert": ([ASSIGN] if case == "claimed" else []) + [CONVERT],
-                    "keep": {"claimed": [ASSIGN], "untagged": [LEAVE], "damaged": [LEAVE]}.get(case, []),
+                    "give": [Verb.ASSIGN],
+                    "convert": ([Verb.ASSIGN] if case == "claimed" else []) + [Verb.CONVERT],
+                    "keep": {"claimed": [Verb.ASSIGN], "untagged": [Verb.LEAVE], "damaged": [Verb.LEAVE]}.get(case, []),
                 }[action]
             )
     with pytest.raises(ValueError):
@@ -124,7 +124,7 @@ def test_one_decision_for_many_and_undo_brings_all_back(shoot, ids):
     shoot.undo()
     assert all(shoot.state.frames[f].held for f in alike)
     shoot.give_and_convert([ids["bare"]], OPRGB, ROMM)
-    assert [e.verb for e in shoot.state.frames[ids["bare"]].ledger] == [ASSIGN, CONVERT]
+    assert [e.verb for e in shoot.state.frames[ids["bare"]].ledger] == [Verb.ASSIGN, Verb.CONVERT]
     shoot.go_back(ids["bare"], 1)
     assert same(shoot.state.path(ids["bare"]).here, OPRGB)
     shoot.go_back(ids["bare"], 0)
@@ -156,9 +156,9 @@ def test_raw_frames_have_ledgers_too_and_camera_commands_pass_pictures_over(shoo
     raw = shoot.add_frames([look_at(chart_dng)])[0]
     shoot.convert([raw], SRGB)
     path = shoot.state.path(raw)
-    assert path.working == SRGB and path.arrives_in == ROMM
-    linear = to_working(decode_source(chart_dng, path.camera, True), path)
-    plain = to_working(decode_source(chart_dng, path.camera, True), shoot.state.path_with(raw, ()))
+    assert path.working == SRGB and path.camera.arrival == ROMM
+    linear = to_working(decode_source(chart_dng, path.source, True), path)
+    plain = to_working(decode_source(chart_dng, path.source, True), shoot.state.path_with(raw, ()))
     from velkin.core.spaces.rgb import between
 
     assert np.abs(linear - plain @ between(ROMM, SRGB).T).max() < 2e-3
@@ -196,7 +196,7 @@ def test_a_file_of_several_pictures_can_be_looked_at_elsewhere(shoot, tmp_path):
     shoot.choose_page(frame, look_at(path, 1))
     now = shoot.state.frames[frame]
     assert (now.picture.width, now.picture.page, now.held) == (8, 1, False)
-    numbers = decode_source(path, shoot.state.path(frame).camera)
+    numbers = decode_source(path, shoot.state.path(frame).source)
     assert numbers.shape == (8, 8, 3)
 
 
@@ -254,21 +254,21 @@ def test_path_stops_ledger_numbers_and_written_file_agree(mill, tmp_path_factory
         state = shoot.state
         f, path = state.frames[frame], state.path(frame)
         stops = stops_of(state, frame, path, None, [])
-        decided = [e for e in f.ledger if e.verb != LEAVE]
+        decided = [e for e in f.ledger if e.verb != Verb.LEAVE]
         if decided:
             assert path.here.id == decided[-1].space
         if path.known:
             assert path.here.name in stops[2].value
             out = folder / f"o.{'tif' if path.here.model == 'cmyk' else 'png'}"
-            start = path.start if path.camera.known else None
+            start = path.start if path.source.known else None
             write_copy(f.path, start, path.steps, CopyWish(out, dither=False))
             found = inspect(out)
             assert same(found.said, path.here) and found.tag.state == "tagged"
-            written = decode_source(out, type(path.camera)(path.here)) / 255
-            here = np.clip(numbers_here(decode_source(f.path, path.camera), path), 0, 1)
+            written = decode_source(out, PictureSource(path.here)) / 255
+            here = np.clip(numbers_here(decode_source(f.path, path.source), path), 0, 1)
             assert np.abs(written - here).max() <= 1.02 / 255 / 2 + 2e-3
-            if not chain_of(path.start, path.steps)[0]:
-                assert np.array_equal(np.round(written * 255).astype(int), decode_source(f.path, path.camera))
+            if path.keeps_numbers:
+                assert np.array_equal(np.round(written * 255).astype(int), decode_source(f.path, path.source))
         else:
             assert "decision waiting" in stops[0].value or f.ledger
     finally:

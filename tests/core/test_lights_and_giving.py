@@ -62,7 +62,7 @@ def test_a_plan_says_what_it_will_do_and_does_just_that(given, ids):
     before = given.state
     given.give(planned)
     path = given.state.path(ids["north-0412"])
-    assert path.camera == before.path(ids["north-0401"]).camera and path.exposure == 0.5
+    assert path.camera == dataclasses.replace(before.path(ids["north-0401"]).camera, exposure=0.5)
     assert given.state.light_of(ids["north-0412"]).profile is not None
     assert given.undo() == "give profile and balance to 5 frames"
     assert {f: given.state.path(f) for f in given.state.frames} == {f: before.path(f) for f in before.frames}

@@ -9,11 +9,12 @@ from velkin.core.conversion.codes import codes_of_light
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.pictures import convert_picture
 from velkin.core.files.raw import read_facts
-from velkin.core.path import ColourPath, built_in_stage
+from velkin.core.path import path_of
 from velkin.core.render import to_working
 from velkin.core.sources import decode_source
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, ROMM, SRGB, RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Transfer
+from velkin.core.stages.camera import built_in_stage
 from velkin.core.tags.plausible import TRIED, Hints, ranked, sample_of
 
 SPACES = [BUILT_IN[i] for i in TRIED]
@@ -25,8 +26,8 @@ def scenes(demo_frames) -> dict[str, np.ndarray]:
     found = {}
     for path in sorted(demo_frames.glob("*.dng")):
         facts = read_facts(path)
-        camera = ColourPath(built_in_stage(facts), 0.6)
-        found[path.stem] = to_working(decode_source(path, camera.camera, True), camera)
+        camera = path_of(built_in_stage(facts), ROMM, SRGB, exposure=0.6)
+        found[path.stem] = to_working(decode_source(path, camera.source, True), camera)
     return found
 
 
@@ -34,7 +35,7 @@ def written(linear: np.ndarray, space: RGBSpace, bits: int) -> np.ndarray:
     from velkin.core.spaces.rgb import between
 
     numbers = np.ascontiguousarray(linear @ between(ROMM, space).T.astype(np.float32))
-    codes = codes_of_light(numbers, space, space, bits, dither=True)
+    codes = codes_of_light(numbers, space, bits, dither=True)
     return codes / np.float32(255 if bits == 8 else 65535)
 
 

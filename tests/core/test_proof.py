@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from velkin.core.conversion.colours import from_linear
 from velkin.core.conversion.conversion import Conversion, is_destination
+from velkin.core.conversion.light import from_linear
 from velkin.core.conversion.outside import measure_outside
 from velkin.core.errors import BadProfile
 from velkin.core.gamut import solid as solids
@@ -28,11 +28,12 @@ from velkin.core.gamut.solid import chromaticities, common, solid_of, uv_prime
 from velkin.core.icc.space import LAB, grays, plain_ink, profile_of, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
 from velkin.core.measures import NUMBERS, measure_proof, sample_proof
-from velkin.core.path import PictureStage, path_of
+from velkin.core.path import path_of
 from velkin.core.render import shown
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB, between
 from velkin.core.spaces.volume import lab_volume
+from velkin.core.stages.source import PictureSource
 from velkin.sim.press import paper_white, press_profile
 from velkin.sim.screens import DESKTOP, LAPTOP, screen_profile
 
@@ -147,10 +148,9 @@ def test_nothing_is_lost_of_what_a_space_of_curves_holds() -> None:
 @pytest.mark.parametrize("destination", ["srgb", "press", "gray-22"])
 @pytest.mark.parametrize("easing", [(), full_strength(), (new_easing(DETAIL),)], ids=["plain", "knee", "detail"])
 def test_everything_said_of_a_picture_agrees_with_itself(destination, easing, press) -> None:
-    from dataclasses import replace
 
     to = {"press": press, "gray-22": grays()["gray-22"]}.get(destination) or BUILT_IN[destination]
-    path = replace(path_of(PictureStage(ROMM), ROMM, to), easings=easing)
+    path = path_of(PictureSource(ROMM), ROMM, to).eased_by(*easing)
     picture = noise(60, 80)
     said, mask = measure_proof(picture, path)
     assert said.there.sum(axis=1).tolist() == [4800] * len(said.after.channels)

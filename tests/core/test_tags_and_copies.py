@@ -15,8 +15,7 @@ import pytest
 import tifffile
 from PIL import Image
 
-from velkin.core.conversion.colours import lab_of
-from velkin.core.conversion.steps import Step
+from velkin.core.conversion.light import lab_of
 from velkin.core.errors import BadProfile, NotSupported, OutputRefused, UnreadableFile, VelkinError
 from velkin.core.files.containers import carried_by
 from velkin.core.files.encode import encode_numbers
@@ -28,6 +27,7 @@ from velkin.core.icc.space import LAB, ICCSpace, grays, profile_of, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB
+from velkin.core.stages.steps import Assign, Convert
 from velkin.core.tags.inspect import inspect
 from velkin.sim.press import press_profile
 
@@ -201,7 +201,7 @@ def test_tiff_in_all_its_shapes(tmp_path, dtype, options):
     picture = decode_picture(tmp_path / "a.tif")
     assert np.array_equal(picture.numbers, numbers) and picture.numbers.dtype == dtype
     out = tmp_path / "b.tif"
-    write_copy(tmp_path / "a.tif", None, (Step("assign", OPRGB),), CopyWish(out))
+    write_copy(tmp_path / "a.tif", None, (Assign(OPRGB),), CopyWish(out))
     assert np.array_equal(decode_picture(out).numbers, numbers) and inspect(out).tag.space == "oprgb"
 
 
@@ -240,7 +240,7 @@ def test_assigning_keeps_every_sample_and_makes_exif_agree(tmp_path, name, befor
     source = path.read_bytes()
     for space, said in ((OPRGB, 65535), (ROMM, 65535), (SRGB, 1)):
         out = tmp_path / f"{space.id}-{name}"
-        done = write_copy(path, None, (Step("assign", space),), CopyWish(out))
+        done = write_copy(path, None, (Assign(space),), CopyWish(out))
         assert done.in_place and path.read_bytes() == source
         found = inspect(out)
         assert (found.tag.space, found.notes) == (space.id, ())
@@ -257,7 +257,7 @@ def test_assigning_keeps_every_sample_and_makes_exif_agree(tmp_path, name, befor
 def test_a_retagged_jpeg_keeps_its_compressed_data(tmp_path, press):
     path = write(tmp_path / "a.jpg", matrix_profile(SRGB))
     out = tmp_path / "b.jpg"
-    write_copy(path, None, (Step("assign", P3),), CopyWish(out))
+    write_copy(path, None, (Assign(P3),), CopyWish(out))
     scan = b"\xff\xda"
     assert out.read_bytes().split(scan, 1)[1] == path.read_bytes().split(scan, 1)[1]
     assert len(icc_segments(press.icc)) > len(press.icc)
@@ -266,18 +266,18 @@ def test_a_retagged_jpeg_keeps_its_compressed_data(tmp_path, press):
 def test_assigning_into_another_format_only_where_nothing_is_lost(tmp_path):
     path = write(tmp_path / "a.jpg")
     for name in ("b.tif", "b.png"):
-        write_copy(path, None, (Step("assign", OPRGB),), CopyWish(tmp_path / name))
+        write_copy(path, None, (Assign(OPRGB),), CopyWish(tmp_path / name))
         assert np.array_equal(decode_picture(tmp_path / name).numbers, decode_picture(path).numbers)
     for source, name in ((path, "b.webp"), (write(tmp_path / "c.avif"), "d.avif"), (path, "x.bmp")):
         with pytest.raises(NotSupported):
-            write_copy(source, None, (Step("assign", OPRGB),), CopyWish(tmp_path / name))
+            write_copy(source, None, (Assign(OPRGB),), CopyWish(tmp_path / name))
         assert not (tmp_path / name).exists()
 
 
 def test_a_space_of_another_model_is_refused(tmp_path, press):
     for name in ("a.jpg", "a.tif"):
         with pytest.raises(BadProfile, match="cmyk"):
-            write_copy(write(tmp_path / name), None, (Step("assign", press),), CopyWish(tmp_path / f"o{name}"))
+            write_copy(write(tmp_path / name), None, (Assign(press),), CopyWish(tmp_path / f"o{name}"))
 
 
 def test_no_copy_over_its_source_and_none_over_another_file(tmp_path):
@@ -286,9 +286,9 @@ def test_no_copy_over_its_source_and_none_over_another_file(tmp_path):
     before = path.read_bytes()
     for out in (path, tmp_path / "same.png", other):
         with pytest.raises(OutputRefused):
-            write_copy(path, None, (Step("assign", OPRGB),), CopyWish(out))
+            write_copy(path, None, (Assign(OPRGB),), CopyWish(out))
     with pytest.raises(OutputRefused):
-        write_copy(path, None, (Step("assign", OPRGB),), CopyWish(path, replace=True))
+        write_copy(path, None, (Assign(OPRGB),), CopyWish(path, replace=True))
     assert path.read_bytes() == before
 
 
@@ -318,7 +318,7 @@ def test_converting_keeps_the_look_and_carries_what_was_written_with_it(tmp_path
     soft = np.repeat(np.repeat((60 + RNG.random((5, 7, 3)) * 120).astype(np.uint8), 8, axis=0), 8, axis=1)
     path = write(tmp_path / "a.tif", matrix_profile(SRGB), soft)
     with_exif(path, 1, "R98")
-    done = write_copy(path, SRGB, (Step("convert", P3),), CopyWish(tmp_path / name))
+    done = write_copy(path, SRGB, (Convert(P3),), CopyWish(tmp_path / name))
     found = inspect(tmp_path / name)
     assert done.share_outside == 0.0 and found.tag.space == "p3"
     numbers = decode_picture(tmp_path / name).numbers.astype(np.float32) / 255
@@ -338,34 +338,34 @@ def test_alpha_is_carried_not_converted(tmp_path):
     deep = np.dstack([RGB.astype(np.uint16) * 257, alpha])
     tifffile.imwrite(tmp_path / "a.tif", deep, photometric="rgb", extrasamples=["unassalpha"], iccprofile=matrix_profile(ROMM))
     for name in ("b.tif", "b.png"):
-        write_copy(tmp_path / "a.tif", ROMM, (Step("convert", SRGB),), CopyWish(tmp_path / name))
+        write_copy(tmp_path / "a.tif", ROMM, (Convert(SRGB),), CopyWish(tmp_path / name))
         assert np.array_equal(decode_picture(tmp_path / name).alpha, alpha)
-    write_copy(tmp_path / "a.tif", ROMM, (Step("convert", SRGB),), CopyWish(tmp_path / "c.png", bits=8))
+    write_copy(tmp_path / "a.tif", ROMM, (Convert(SRGB),), CopyWish(tmp_path / "c.png", bits=8))
     eight = decode_picture(tmp_path / "c.png")
     assert eight.alpha is not None and np.abs(eight.alpha.astype(int) - np.round(alpha / 257)).max() <= 1
 
 
 def test_ink_and_gray_are_written_in_what_can_hold_them(tmp_path, press):
     path = write(tmp_path / "a.png", matrix_profile(SRGB))
-    done = write_copy(path, SRGB, (Step("convert", press),), CopyWish(tmp_path / "ink.tif", bits=16))
+    done = write_copy(path, SRGB, (Convert(press),), CopyWish(tmp_path / "ink.tif", bits=16))
     assert inspect(tmp_path / "ink.tif").model == "cmyk" and 0 < done.share_outside < 1
-    write_copy(path, SRGB, (Step("convert", press),), CopyWish(tmp_path / "ink.jpg"))
+    write_copy(path, SRGB, (Convert(press),), CopyWish(tmp_path / "ink.jpg"))
     assert inspect(tmp_path / "ink.jpg").icc == press.icc
-    write_copy(path, SRGB, (Step("convert", grays()["gray-22"]),), CopyWish(tmp_path / "g.png"))
+    write_copy(path, SRGB, (Convert(grays()["gray-22"]),), CopyWish(tmp_path / "g.png"))
     assert inspect(tmp_path / "g.png").model == "gray"
     with pytest.raises(NotSupported, match="TIFF"):
-        write_copy(path, SRGB, (Step("convert", press),), CopyWish(tmp_path / "ink.png"))
-    back = write_copy(tmp_path / "ink.tif", press, (Step("convert", SRGB),), CopyWish(tmp_path / "back.png"))
+        write_copy(path, SRGB, (Convert(press),), CopyWish(tmp_path / "ink.png"))
+    back = write_copy(tmp_path / "ink.tif", press, (Convert(SRGB),), CopyWish(tmp_path / "back.png"))
     assert back.outside is not None
 
 
 def test_several_steps_are_one_chain_without_rounding_between(tmp_path):
     path = write(tmp_path / "a.png")
-    steps = (Step("assign", OPRGB), Step("convert", ROMM), Step("convert", OPRGB))
+    steps = (Assign(OPRGB), Convert(ROMM), Convert(OPRGB))
     write_copy(path, None, steps, CopyWish(tmp_path / "b.png", dither=False))
     assert np.array_equal(decode_picture(tmp_path / "b.png").numbers, RGB)
     with pytest.raises(NotSupported, match="assign a space"):
-        write_copy(path, None, (Step("convert", ROMM),), CopyWish(tmp_path / "c.png"))
+        write_copy(path, None, (Convert(ROMM),), CopyWish(tmp_path / "c.png"))
 
 
 def test_every_written_format_loads_elsewhere_with_its_profile(tmp_path):
@@ -380,13 +380,13 @@ def test_converting_to_the_space_it_is_in_changes_no_number(tmp_path):
         path = write(tmp_path / name, matrix_profile(SRGB, 2))
         found = inspect(path).said
         out = tmp_path / f"o-{name}"
-        done = write_copy(path, found, (Step("convert", SRGB),), CopyWish(out))
+        done = write_copy(path, found, (Convert(SRGB),), CopyWish(out))
         assert done.in_place and np.array_equal(decode_picture(out).numbers, decode_picture(path).numbers)
     deep = RGB.astype(np.uint16) * 257
     tifffile.imwrite(tmp_path / "deep.tif", deep, photometric="rgb", iccprofile=matrix_profile(SRGB))
     said = inspect(tmp_path / "deep.tif").said
     for name, wish in (("x.png", {"bits": 8}), ("y.jpg", {}), ("z.tif", {"bits": 16})):
-        write_copy(tmp_path / "deep.tif", said, (Step("convert", SRGB),), CopyWish(tmp_path / name, **wish))
+        write_copy(tmp_path / "deep.tif", said, (Convert(SRGB),), CopyWish(tmp_path / name, **wish))
         numbers = decode_picture(tmp_path / name).numbers
         if name != "y.jpg":
             assert np.array_equal(numbers, RGB if name == "x.png" else deep)

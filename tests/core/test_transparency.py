@@ -7,7 +7,6 @@ import pytest
 import tifffile
 from PIL import Image
 
-from velkin.core.conversion.steps import Step
 from velkin.core.destinations.destination import FileFormat
 from velkin.core.destinations.sizing import EXACT, WHITE, Size, long_edge
 from velkin.core.destinations.starters import web_srgb
@@ -23,11 +22,13 @@ from velkin.core.handoff.rendering import at_destination
 from velkin.core.handoff.run import run
 from velkin.core.handoff.write import hand_off_frame
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import PictureStage, path_of
+from velkin.core.path import path_of
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.sources import Levels, decode_source, levels_of
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB
+from velkin.core.stages.source import PictureSource
+from velkin.core.stages.steps import Convert
 from velkin.core.tags.inspect import inspect
 from velkin.sim.print_room import press_space
 
@@ -53,7 +54,7 @@ def written(folder, kind, space=SRGB, bits=8, **more):
     source.write_bytes(encode_numbers(Picture(*cutout(), "rgb"), "png", matrix_profile(SRGB), "srgb", folder / "none"))
     d = replace(WEB, file=FileFormat(kind, bits), **more)
     out = folder / f"out-{kind}-{space.id}{SUFFIXES[kind]}"
-    path = path_of(PictureStage(SRGB), ROMM, space)
+    path = path_of(PictureSource(SRGB), ROMM, space)
     return hand_off_frame(source, Levels(colours, alpha), path, d, out), out
 
 
@@ -89,7 +90,7 @@ def test_it_can_be_laid_over_white_where_the_format_would_hold_it(tmp_path):
     done, out = written(tmp_path, "png")
     assert decode_picture(out).alpha is not None
     d = replace(WEB, file=FileFormat("png", transparency=False))
-    meant = at_destination(Levels(*cutout()), path_of(PictureStage(SRGB), ROMM, SRGB), d)
+    meant = at_destination(Levels(*cutout()), path_of(PictureSource(SRGB), ROMM, SRGB), d)
     assert meant.alpha is None and np.all(meant.codes[:, -30:] == 255)
     assert done.check.ok
 
@@ -98,7 +99,7 @@ def test_it_can_be_laid_over_white_where_the_format_would_hold_it(tmp_path):
 @pytest.mark.parametrize("space", [SRGB, OPRGB, press_space()])
 def test_resized_nothing_hidden_runs_into_what_is_seen(size, space):
     d = replace(WEB, file=FileFormat("png", 16), size=replace(size, enlarge=True))
-    meant = at_destination(Levels(*cutout(16)), path_of(PictureStage(SRGB), ROMM, space), d)
+    meant = at_destination(Levels(*cutout(16)), path_of(PictureSource(SRGB), ROMM, space), d)
     if space.model == "cmyk":
         assert meant.alpha is None
         return
@@ -112,7 +113,7 @@ def test_resized_nothing_hidden_runs_into_what_is_seen(size, space):
 def test_what_stands_round_a_picture_of_an_exact_size_covers_nothing():
     d = replace(WEB, file=FileFormat("png"), size=Size(EXACT, width=144, height=144, fill=WHITE))
     colours, alpha = cutout()
-    meant = at_destination(Levels(colours, alpha), path_of(PictureStage(SRGB), ROMM, SRGB), d)
+    meant = at_destination(Levels(colours, alpha), path_of(PictureSource(SRGB), ROMM, SRGB), d)
     assert np.all(meant.alpha[:20] == 0) and np.all(meant.alpha[24:120, :40] == 255)
 
 
@@ -121,7 +122,7 @@ def test_colours_that_nobody_sees_are_not_counted_as_outside():
     colours[..., 1] = 65535
     alpha = np.zeros((40, 60), np.uint16)
     alpha[:, :15] = 65535
-    path = path_of(PictureStage(ROMM), ROMM, SRGB)
+    path = path_of(PictureSource(ROMM), ROMM, SRGB)
     d = replace(WEB, file=FileFormat("png"))
     seen = at_destination(Levels(colours, alpha), path, d)
     assert seen.after.pixels == 40 * 15 and seen.after.share == 1.0
@@ -135,7 +136,7 @@ def test_of_large_pictures_a_sample_is_counted_also_where_a_band_shows_nothing(m
     colours = np.zeros((600, 200, 3), np.uint16)
     colours[..., 1] = 65535
     alpha = np.zeros((600, 200), np.uint16)
-    path, d = path_of(PictureStage(ROMM), ROMM, SRGB), replace(WEB, file=FileFormat("png"))
+    path, d = path_of(PictureSource(ROMM), ROMM, SRGB), replace(WEB, file=FileFormat("png"))
     assert at_destination(Levels(colours, alpha), path, d).after.share == 0.0, "nothing is seen at all"
     alpha[300:] = 65535
     found = at_destination(Levels(colours, alpha), path, d).after
@@ -145,7 +146,7 @@ def test_of_large_pictures_a_sample_is_counted_also_where_a_band_shows_nothing(m
 def test_alpha_that_came_out_otherwise_fails_the_check(tmp_path):
     _, out = written(tmp_path, "png")
     d = replace(WEB, file=FileFormat("png"))
-    meant = at_destination(Levels(*cutout(16)), path_of(PictureStage(SRGB), ROMM, SRGB), d)
+    meant = at_destination(Levels(*cutout(16)), path_of(PictureSource(SRGB), ROMM, SRGB), d)
     assert check_file(out, meant, d, SRGB).ok
     wrong = meant.alpha.copy()
     wrong[5, 5] ^= 1
@@ -177,24 +178,24 @@ def test_a_saved_selection_is_no_transparency(tmp_path):
             tmp_path / f"{name}.tif", both, photometric="rgb", extrasamples=[extra], iccprofile=matrix_profile(SRGB)
         )
     selection, clear = tmp_path / "selection.tif", tmp_path / "clear.tif"
-    stage = PictureStage(SRGB)
+    stage = PictureSource(SRGB)
     assert np.array_equal(decode_source(selection, stage), colours) and not inspect(selection).alpha
     assert levels_of(selection, stage).alpha is None and levels_of(clear, stage).alpha is not None
     assert inspect(clear).alpha and np.all(decode_source(clear, stage)[:, -30:] == 255)
     out = tmp_path / "kept.tif"
-    write_copy(selection, SRGB, (Step("convert", OPRGB),), CopyWish(out))
+    write_copy(selection, SRGB, (Convert(OPRGB),), CopyWish(out))
     kept = decode_picture(out)
     assert np.array_equal(kept.alpha, alpha) and not kept.clear
-    write_copy(selection, SRGB, (Step("convert", OPRGB),), CopyWish(tmp_path / "flat.jpg"))
+    write_copy(selection, SRGB, (Convert(OPRGB),), CopyWish(tmp_path / "flat.jpg"))
     assert decode_picture(tmp_path / "flat.jpg").numbers[:, -20:, 1].min() > 200, "the green is seen, so it stays"
 
 
 def test_a_converted_copy_as_jpeg_is_merged_first(tmp_path):
     source = tmp_path / "a.png"
     source.write_bytes(encode_numbers(Picture(*cutout(), "rgb"), "png", matrix_profile(SRGB), "srgb", source))
-    done = write_copy(source, SRGB, (Step("convert", OPRGB),), CopyWish(tmp_path / "b.jpg"))
+    done = write_copy(source, SRGB, (Convert(OPRGB),), CopyWish(tmp_path / "b.jpg"))
     assert done.merged and decode_picture(tmp_path / "b.jpg").numbers[:, -30:].min() >= 252
-    assert not write_copy(source, SRGB, (Step("convert", OPRGB),), CopyWish(tmp_path / "b.tif")).merged
+    assert not write_copy(source, SRGB, (Convert(OPRGB),), CopyWish(tmp_path / "b.tif")).merged
 
 
 def test_what_is_laid_over_white_is_named_before_the_start(tmp_path):

@@ -20,11 +20,12 @@ from velkin.core.files.raw import levels, read_facts
 from velkin.core.handoff.write import hand_off_frame
 from velkin.core.icc.space import plain_ink, profile_of, space_of
 from velkin.core.icc.transform import to_lab
-from velkin.core.path import built_in_stage, path_of
+from velkin.core.path import path_of
 from velkin.core.sources import Levels
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB
+from velkin.core.stages.camera import built_in_stage
 from velkin.sim.press import press_profile, printed_lab, printed_xyz
 from velkin.sim.print_room import RGB_NAME, driver, press_space, printed, publish, refusal, rgb_printer_profile, take
 from velkin.sim.receivers import master_of, views_of
@@ -134,7 +135,7 @@ def views(frame, tmp_path, space, file, size=None):
     source, pixels, path = frame
     d = replace(web_srgb(), size=size or long_edge(0), file=file)
     out = tmp_path / f"x.{file.kind}"
-    assert hand_off_frame(source, Levels(pixels), replace(path, destination=space), d, out).check.ok
+    assert hand_off_frame(source, Levels(pixels), path.led_to(space), d, out).check.ok
     master = master_of(pixels, path, fitted(d.size, pixels.shape[1], pixels.shape[0]))
     return {v.id: v for v in views_of(out, master)}, master
 

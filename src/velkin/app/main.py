@@ -107,7 +107,7 @@ def warm_up() -> None:
     """Have the compiled loops ready before a profile needs them."""
     import numpy as np
 
-    from velkin.core.cameraprofiles.kernels import apply_colours
+    from velkin.core.cameraprofiles.applying import apply_colours
     from velkin.core.cameraprofiles.models import RootPolynomial
 
     identity = RootPolynomial(((1.0, 0.0, 0.0, 0.0, 0.0, 0.0), (0.0, 1.0, 0.0, 0.0, 0.0, 0.0), (0.0, 0.0, 1.0, 0.0, 0.0, 0.0)))
@@ -123,7 +123,7 @@ def open_window(path: Path | None, settings: QSettings | None = None) -> Window:
             shoot = Shoot.open(path)
             first = first_frame(shoot.state)
             if first is not None:
-                service.expect(shoot.state.frames[first].path, shoot.state.path(first).camera)
+                service.expect(shoot.state.frames[first].path, shoot.state.path(first).source)
         except VelkinError as error:
             shoot = error
     window = Window(settings, service)

@@ -9,14 +9,14 @@ from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.models import WORDS
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.shoot.state import State
-from velkin.core.tags.ledger import MEANING
+from velkin.core.stages.stage import Alters
 
 _UNITS = re.compile(r"(?<=\d) (%|px|cm|mm|K|ppi|MB|GB|EV)(?![\w])")
 _LONG, _SEAMS = re.compile(r"\S{25,}"), re.compile(r"([/_.\-])(?=\w)")
 _DECIMAL = re.compile(r"(?<![\w./-])(\d+)\.(\d+)(?![\w/-]|\.\w)")
 _decimal = "."
 MINUS = "\u2212"
-CONVERT, ASSIGN = MEANING["convert"], MEANING["assign"]
+CONVERT, ASSIGN = Alters.NUMBERS.value, Alters.LOOK.value
 MODELS = {"rgb": "RGB", "gray": "gray", "cmyk": "CMYK", "lab": "Lab"}
 
 

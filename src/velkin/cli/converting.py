@@ -23,16 +23,16 @@ def _said(space: Space | None) -> str | None:
 
 def assign(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.conversion.steps import Step
     from velkin.core.files.raw import is_raw_name
     from velkin.core.handoff.copies import CopyWish, write_copy
+    from velkin.core.stages.steps import Assign
 
     if is_raw_name(arguments.file):
         raise NotSupported("a raw file has no space to be given; use render", arguments.file)
     space = space_named(arguments.space)
     not_a_profile(arguments.out, arguments.space, arguments.replace)
     wish = CopyWish(arguments.out, page=page_of(arguments), replace=arguments.replace)
-    done = write_copy(arguments.file, None, (Step("assign", space),), wish)
+    done = write_copy(arguments.file, None, (Assign(space),), wish)
     if arguments.json:
         print_json({"out": str(done.out), "space": _said(space)})
     else:
@@ -42,10 +42,10 @@ def assign(arguments: argparse.Namespace) -> int:
 
 def convert(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.conversion.steps import Step
     from velkin.core.files.raw import is_raw_name
     from velkin.core.handoff.copies import CopyWish, write_copy
     from velkin.core.icc.transform import Intent
+    from velkin.core.stages.steps import Convert
 
     if is_raw_name(arguments.file):
         raise NotSupported("a raw file is not converted; use render", arguments.file)
@@ -55,7 +55,7 @@ def convert(arguments: argparse.Namespace) -> int:
     not_a_profile(arguments.out, arguments.to, arguments.replace)
     not_a_profile(arguments.out, arguments.source, arguments.replace)
     intent = Intent[arguments.intent.upper()]
-    step = Step("convert", to, intent, not arguments.no_bpc)
+    step = Convert(to, intent, not arguments.no_bpc)
     wish = CopyWish(arguments.out, arguments.bits, not arguments.no_dither, arguments.quality, page, arguments.replace)
     done = write_copy(arguments.file, start, (step,), wish)
     if done.not_numbers:

@@ -18,22 +18,19 @@ _LETTERS = {"rgb": "rgb", "cmyk": "cmyk", "gray": "k"}
 
 def _path(arguments: argparse.Namespace, to: Space) -> ColourPath:
     from velkin.core.files.raw import is_raw_name, read_facts
-    from velkin.core.path import CameraStage, PictureStage, built_in_stage, path_of
+    from velkin.core.path import path_of
     from velkin.core.spaces.rgb import ROMM
+    from velkin.core.stages.camera import built_in_stage
+    from velkin.core.stages.source import PictureSource
 
-    stage: CameraStage | PictureStage
     if is_raw_name(arguments.file):
-        stage = built_in_stage(read_facts(arguments.file))
-    else:
-        page = page_of(arguments)
-        stage = PictureStage(start_of(arguments, page), True, page)
-    return path_of(stage, ROMM, to)
+        return path_of(built_in_stage(read_facts(arguments.file)), ROMM, to)
+    page = page_of(arguments)
+    return path_of(PictureSource(start_of(arguments, page), True, page), ROMM, to)
 
 
 def proof(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from dataclasses import replace
-
     import numpy as np
 
     from velkin.core.gamut.proof import lost_there, measure
@@ -43,8 +40,8 @@ def proof(arguments: argparse.Namespace) -> int:
     from velkin.core.spaces.rgb import RGBSpace
 
     to = destination_of(arguments)
-    path = replace(_path(arguments, to), intent=Intent[arguments.intent.upper()], black_point=not arguments.no_bpc)
-    working = to_working(decode_source(arguments.file, path.camera), path)
+    path = _path(arguments, to).led_to(to, Intent[arguments.intent.upper()], not arguments.no_bpc)
+    working = to_working(decode_source(arguments.file, path.source), path)
     outside, _ = measure(working, path.proof)
     lost = lost_there(working, path.proof)
     mean, p95, largest = float(lost.mean(dtype=np.float64)), float(np.percentile(lost, 95)), float(lost.max())

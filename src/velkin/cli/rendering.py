@@ -82,7 +82,6 @@ def render(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
     from velkin.core.cameraprofiles.anyprofile import check_camera, load_any
     from velkin.core.cameraprofiles.takes import encoding_taken
-    from velkin.core.conversion.codes import codes_of_light
     from velkin.core.errors import VelkinError
     from velkin.core.files import raw
     from velkin.core.files.encode import encode_numbers
@@ -92,9 +91,10 @@ def render(arguments: argparse.Namespace) -> int:
     from velkin.core.gamut.proof import count_outside
     from velkin.core.handoff.profile_input import camera_tiff
     from velkin.core.icc.space import profile_of
-    from velkin.core.path import ColourPath, built_in_stage, profile_stage
-    from velkin.core.render import to_working
+    from velkin.core.path import path_of
+    from velkin.core.render import codes_there, to_working
     from velkin.core.spaces.rgb import ROMM
+    from velkin.core.stages.camera import built_in_stage, profile_stage
 
     bits = _check(arguments)
     out: Path = arguments.out
@@ -122,10 +122,10 @@ def render(arguments: argparse.Namespace) -> int:
         data = camera_tiff(arguments.file, stage.balance, encoding, arguments.exposure)
         document = {"out": str(out), "encoding": encoding}
     else:
-        path = ColourPath(stage, arguments.exposure, ROMM, space)  # as in the window, by way of the widest working space
+        path = path_of(stage, ROMM, space, exposure=arguments.exposure)  # as in the window, by way of the widest working space
         linear = to_working(raw.decode(arguments.file), path)
         outside = count_outside(linear, path.proof)
-        picture = Picture(codes_of_light(linear, ROMM, space, bits, dither=True), None, "rgb")
+        picture = Picture(codes_there(linear, path, bits, dither=True), None, "rgb")
         data = encode_numbers(picture, format_of(out), profile_of(space), space.id, arguments.file)
         channels = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", outside.shares(), strict=True)}
         document = {"out": str(out), "space": space.id, "clipped": channels}

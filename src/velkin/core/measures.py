@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.conversion.codes import histogram_of_light
-from velkin.core.conversion.colours import from_linear
+from velkin.core.conversion.light import carried, from_linear
 from velkin.core.conversion.outside import Outside
 from velkin.core.gamut.proof import Mask, difference, histogram, lab, lost_there, measure
 from velkin.core.path import ColourPath
@@ -116,5 +116,5 @@ def _said(
 def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:
     """Counts of the destination's numbers: of all pixels where it is a space of curves, of a sample where it is a profile."""
     if isinstance(path.destination, RGBSpace):
-        return histogram_of_light(now, path.working, path.destination)
+        return histogram_of_light(carried(now, path.working, path.destination), path.destination)
     return histogram(from_linear(_spread(now, NUMBERS), path.proof))

@@ -1,79 +1,28 @@
-"""The colour path: one frozen description of how a frame's numbers become what is shown, measured or written.
+"""The colour path: a frozen list of stages, from a frame's numbers to what is shown, measured or written.
 
-Source → Camera → Working → Ease → Destination. Window, scope, command line, hand-off and check all use the same path through
-`render.py`, so that what is shown, what is measured and what is written cannot differ.
+Source → Camera → the ledger's steps → Working → Ease → Destination. Window, scope, command line, hand-off and check all use the same path
+through `render.py`, so that what is shown, what is measured and what is written cannot differ.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from typing import TypeVar
 
-import numpy as np
-from numpy.typing import NDArray
-
-from velkin.core.cameraprofiles.anyprofile import AnyProfile
-from velkin.core.cameraprofiles.dng import DNGProfile
-from velkin.core.cameraprofiles.matrices import baseline_of, built_in
-from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
-from velkin.core.cameraprofiles.tone import ToneCurve
 from velkin.core.conversion.conversion import Conversion
-from velkin.core.conversion.steps import Step
-from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
-from velkin.core.spaces.rgb import ROMM, SRGB, RGBSpace
+from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.stages.camera import CameraStage, exposed
+from velkin.core.stages.destination import ToDestination
+from velkin.core.stages.easing import Ease
+from velkin.core.stages.source import PictureSource, RawSource, Source
+from velkin.core.stages.stage import Line, Place, Stage
+from velkin.core.stages.steps import Assign, Convert, Step, after, convert_anything
+from velkin.core.stages.working import Working
 
-Floats = NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class CameraStage:
-    """How camera numbers become colours.
-
-    Attributes
-    ----------
-    balance : 3 floats
-        White balance multipliers, green 1.
-    balance_from : str
-        ``as shot``, ``chart``, ``picked`` …
-    colours : ColourMap
-        Balanced camera RGB → XYZ D50.
-    profile : str
-        Name of the fitted profile; empty for the camera's built-in one.
-    mean_error : float or None
-        The fitted profile's mean ΔE00 on its chart.
-    tone : ToneCurve or None
-        The profile's tone curve where it is to be used.
-    baseline : float
-        EV by which the file asks for its exposure to be moved, where `colours` does not hold it already.
-    """
-
-    balance: tuple[float, ...]
-    balance_from: str
-    colours: ColourMap
-    profile: str = ""
-    mean_error: float | None = None
-    tone: ToneCurve | None = None
-    baseline: float = 0.0
-
-
-@dataclass(frozen=True)
-class PictureStage:
-    """What the numbers of a finished picture mean on arrival.
-
-    Attributes
-    ----------
-    space : Space
-    known : bool
-        False where nothing says what they mean and the space is only what they are shown in for now.
-    page : int
-        Which picture of a file that holds several.
-    """
-
-    space: Space
-    known: bool = True
-    page: int = 0
+_S = TypeVar("_S")
 
 
 @dataclass(frozen=True)
@@ -82,121 +31,150 @@ class ColourPath:
 
     Attributes
     ----------
-    camera : CameraStage or PictureStage
-    exposure : float
-        EV, applied to linear light of raw frames.
-    working : RGBSpace
-        What the picture is seen and measured in as linear light: the space of its numbers, or where that is none of matrix
-        and curves, the shoot's.
-    destination : Space
-    arrival : RGBSpace, optional
-        The shoot's working space, in which raw frames arrive, where `working` is another.
-    steps : tuple of Step
-        The assignments and conversions of the ledger, in order.
-    intent, black_point
-        How the destination is reached.
-    easings : tuple of Easing
-        What brings colours in on the way to it, in order.
+    stages : tuple of Stage
+        In the order of their places: one source, a camera of raw frames, the steps of the ledger, one working space, what alters light on
+        the way, one destination.
     """
 
-    camera: CameraStage | PictureStage
-    exposure: float = 0.0
-    working: RGBSpace = ROMM
-    destination: Space = SRGB
-    arrival: RGBSpace | None = None
-    steps: tuple[Step, ...] = ()
-    intent: Intent = Intent.RELATIVE
-    black_point: bool = True
-    easings: tuple[Easing, ...] = ()
+    stages: tuple[Stage, ...]
+
+    def of(self, kind: type[_S]) -> tuple[_S, ...]:
+        """The stages of a kind, in order."""
+        return tuple(s for s in self.stages if isinstance(s, kind))
+
+    def before(self, place: Place) -> tuple[Stage, ...]:
+        """The stages that stand before a place."""
+        return tuple(s for s in self.stages if s.place < place)
+
+    def at(self, place: Place) -> tuple[Stage, ...]:
+        """The stages at a place, in order."""
+        return tuple(s for s in self.stages if s.place is place)
+
+    def put(self, place: Place, *stages: Stage) -> ColourPath:
+        """The path with other stages at a place."""
+        others = [s for s in self.stages if s.place is not place]
+        return ColourPath(tuple(sorted([*others, *stages], key=lambda s: s.place)))
+
+    def describe(self) -> tuple[Line, ...]:
+        """What the stages say of themselves, in order."""
+        return tuple(line for stage in self.stages for line in stage.describe())
+
+    # ---- source and camera -----------------------------------------------------------------------------------
 
     @property
-    def proof(self) -> Conversion:
-        """The last conversion: from the working space to the destination."""
-        return Conversion(self.working, self.destination, self.intent, self.black_point)
+    def source(self) -> Source:
+        """What the file's numbers are on arrival."""
+        first = self.stages[0]
+        assert isinstance(first, RawSource | PictureSource)
+        return first
 
     @property
-    def to_work(self) -> ColourPath:
-        """The path as far as the working space, the same for every destination."""
-        return replace(self, destination=self.working, intent=Intent.RELATIVE, black_point=True, easings=())
+    def is_raw(self) -> bool:
+        """Whether it begins at a sensor's numbers."""
+        return isinstance(self.source, RawSource)
 
     @property
-    def raw_stage(self) -> CameraStage:
+    def camera(self) -> CameraStage:
         """The camera stage of a raw frame's path."""
-        assert isinstance(self.camera, CameraStage)
-        return self.camera
+        return self.of(CameraStage)[0]
 
-    @property
-    def arrives_in(self) -> RGBSpace:
-        """The space that raw frames arrive in."""
-        return self.arrival or self.working
+    # ---- what numbers mean -----------------------------------------------------------------------------------
 
     @property
     def start(self) -> Space:
         """What the numbers mean before the first step."""
-        return self.camera.space if isinstance(self.camera, PictureStage) else self.arrives_in
+        return self.source.space if isinstance(self.source, PictureSource) else self.camera.arrival
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """The assignments and conversions of the ledger, in order."""
+        return tuple(s for s in self.stages if isinstance(s, Assign | Convert))
 
     @property
     def here(self) -> Space:
         """What the numbers mean after the last step."""
-        return self.steps[-1].space if self.steps else self.start
+        return after(self.start, self.steps)
 
     @property
     def known(self) -> bool:
         """Whether it is known what the numbers mean; a step settles it."""
-        return bool(self.steps) or not isinstance(self.camera, PictureStage) or self.camera.known
+        return bool(self.steps) or self.source.known
 
     @property
-    def gain(self) -> float:
-        """The factor by which exposure multiplies linear light: the frame's own, and what a raw file asks for."""
-        return float(2.0 ** (self.exposure + (self.camera.baseline if isinstance(self.camera, CameraStage) else 0.0)))
+    def keeps_numbers(self) -> bool:
+        """Whether the numbers here are those of the file: a finished picture, of which no step converts anything."""
+        return not self.is_raw and not convert_anything(self.start, self.steps)
 
-    def from_xyz(self) -> Floats:
-        """The 3×3 matrix from the XYZ D50 of the camera stage to linear RGB in the space of arrival, exposure included."""
-        return np.asarray(self.arrives_in.from_xyz) * self.gain
+    @property
+    def working(self) -> RGBSpace:
+        """The space of the light in which it is seen and measured."""
+        return self.of(Working)[0].space
+
+    # ---- on the way to the destination -----------------------------------------------------------------------
+
+    @property
+    def easings(self) -> tuple[Easing, ...]:
+        """What brings colours in, in order."""
+        return tuple(e for stage in self.of(Ease) for e in stage.easings)
+
+    @property
+    def last(self) -> ToDestination:
+        """The last stage."""
+        return self.of(ToDestination)[0]
+
+    @property
+    def destination(self) -> Space:
+        """Where it leads."""
+        return self.last.space
+
+    @property
+    def intent(self) -> Intent:
+        """How the destination is reached."""
+        return self.last.intent
+
+    @property
+    def proof(self) -> Conversion:
+        """The last conversion: from the working space to the destination."""
+        return self.last.from_working(self.working)
+
+    @property
+    def to_work(self) -> ColourPath:
+        """The path as far as the working space, the same for every destination."""
+        return self.led_to(self.working)
+
+    def led_to(
+        self, goal: Space, intent: Intent = Intent.RELATIVE, black_point: bool = True, easings: tuple[Easing, ...] = ()
+    ) -> ColourPath:
+        """The path to another destination, with these easings on the way."""
+        there = self.put(Place.DESTINATION, ToDestination(goal, intent, black_point))
+        return there.put(Place.EASING, Ease(easings, goal)) if easings else there.put(Place.EASING)
+
+    def eased_by(self, *easings: Easing) -> ColourPath:
+        """The path to the same destination with other easings on the way."""
+        return self.put(Place.EASING, *([Ease(easings, self.destination)] if easings else []))
 
 
 def path_of(
-    camera: CameraStage | PictureStage,
+    start: CameraStage | PictureSource,
     shoot_space: RGBSpace,
     destination: Space,
+    *,
     exposure: float = 0.0,
     steps: tuple[Step, ...] = (),
 ) -> ColourPath:
-    """The path of a frame in a shoot that works in `shoot_space`."""
-    path = ColourPath(camera, exposure, shoot_space, destination, shoot_space, steps)
-    return replace(path, working=path.here) if isinstance(path.here, RGBSpace) else path
+    """The path of a frame in a shoot that works in `shoot_space`.
 
-
-def built_in_stage(facts: RawFacts, balance: Floats | None = None, balance_from: str = "as shot") -> CameraStage:
-    """The camera's own way: its built-in matrices, and its as-shot balance unless another is given."""
-    chosen = facts.as_shot if balance is None else np.asarray(balance, dtype=np.float64)
-    colours = Matrix(as_rows(built_in(facts).matrix(chosen)))
-    return CameraStage(tuple(float(v) for v in chosen), balance_from, colours, baseline=baseline_of(facts))
-
-
-def profile_stage(
-    profile: AnyProfile,
-    facts: RawFacts,
-    balance: Floats | None = None,
-    balance_from: str = "chart",
-    tone: bool = False,
-) -> CameraStage:
-    """A profile, with its tone curve where wanted.
-
-    Its balance is that of its chart frame unless another is given; a profile that knows none takes the camera's own.
+    Parameters
+    ----------
+    start : CameraStage or PictureSource
+        How a raw frame's numbers become colours; what a finished picture's are.
+    exposure : float
+        EV, of raw frames.
     """
-    if balance is None and profile.balance is None:
-        balance, balance_from = facts.as_shot, "as shot"
-    chosen = np.array(profile.balance if balance is None else balance, dtype=np.float64)
-    baseline = baseline_of(facts)
-    if isinstance(profile, DNGProfile):
-        profile, baseline = profile.on(facts.colour), 0.0
-    return CameraStage(
-        tuple(float(v) for v in chosen),
-        balance_from,
-        profile.colours(chosen),
-        profile.name,
-        profile.quality.mean if profile.quality is not None else None,
-        profile.tone_curve() if tone else None,
-        baseline,
-    )
+    first: tuple[Stage, ...]
+    if isinstance(start, CameraStage):
+        first, space = (RawSource(), exposed(start, exposure, shoot_space)), after(shoot_space, steps)
+    else:
+        first, space = (start,), after(start.space, steps)
+    working = Working(space if isinstance(space, RGBSpace) else shoot_space)
+    return ColourPath((*first, *steps, working, ToDestination(destination)))

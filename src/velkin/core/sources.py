@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.files import raw
-from velkin.core.path import CameraStage, PictureStage
+from velkin.core.stages.source import RawSource, Source
 
 
 @dataclass(frozen=True)
@@ -42,22 +42,22 @@ class Levels:
         return over_white(Picture(self.pixels, self.alpha, self.model))
 
 
-def levels_of(path: Path, camera: CameraStage | PictureStage) -> Levels:
+def levels_of(path: Path, source: Source) -> Levels:
     """A source at full size.
 
     Raises
     ------
     UnreadableFile, NotSupported
     """
-    if isinstance(camera, CameraStage):
+    if isinstance(source, RawSource):
         return Levels(raw.levels(path))
     from velkin.core.files.picture import decode_picture  # its libraries load when a finished picture is shown
 
-    picture = decode_picture(path, camera.page)
+    picture = decode_picture(path, source.page)
     return Levels(picture.numbers, picture.alpha if picture.clear else None, picture.model)
 
 
-def decode_source(path: Path, camera: CameraStage | PictureStage, half: bool = False) -> NDArray[Any]:
+def decode_source(path: Path, source: Source, half: bool = False) -> NDArray[Any]:
     """Linear camera RGB of a raw file, or the numbers of a finished picture as they stand in it, (H, W, C), upright.
 
     Transparent parts are laid over white.
@@ -71,9 +71,9 @@ def decode_source(path: Path, camera: CameraStage | PictureStage, half: bool = F
     ------
     UnreadableFile, NotSupported
     """
-    if isinstance(camera, CameraStage):
+    if isinstance(source, RawSource):
         return raw.decode(path, half)
-    numbers = levels_of(path, camera).merged()
+    numbers = levels_of(path, source).merged()
     if not half:
         return numbers
     height, width, channels = numbers.shape

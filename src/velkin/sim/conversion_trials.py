@@ -9,8 +9,8 @@ import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.colours import linear_in
 from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.light import linear_in
 from velkin.core.conversion.pictures import convert_picture
 from velkin.core.icc.space import Space, profile_of, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab

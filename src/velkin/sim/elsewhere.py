@@ -16,15 +16,17 @@ from PIL import Image
 
 from velkin.core.conversion.codes import codes_of_light
 from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.light import carried
 from velkin.core.conversion.pictures import convert_picture
 from velkin.core.files import raw
 from velkin.core.files.safely import write_whole
 from velkin.core.icc.space import space_of
 from velkin.core.icc.transform import Intent
 from velkin.core.icc.write import matrix_profile
-from velkin.core.path import ColourPath, built_in_stage
-from velkin.core.render import to_space, to_working
+from velkin.core.path import path_of
+from velkin.core.render import to_working
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB, RGBSpace
+from velkin.core.stages.camera import built_in_stage
 from velkin.sim import press
 
 Pixels = NDArray[np.float32]
@@ -38,8 +40,8 @@ COUNT = 9
 def _linear(frames: Path, name: str, crop: tuple[float, float, float, float], width: int, space: RGBSpace) -> Pixels:
     """Part of a simulated frame (shares of its size) in linear light."""
     path = frames / f"{name}.dng"
-    colour = ColourPath(built_in_stage(raw.read_facts(path)), 0.45)
-    linear = to_space(to_working(raw.decode(path), colour), colour, space)
+    colour = path_of(built_in_stage(raw.read_facts(path)), ROMM, ROMM, exposure=0.45)
+    linear = carried(to_working(raw.decode(path), colour), ROMM, space)
     height_full, width_full = linear.shape[:2]
     x0, y0, x1, y1 = (round(v * s) for v, s in zip(crop, (width_full, height_full) * 2, strict=True))
     part = linear[y0:y1, x0:x1]
@@ -136,7 +138,7 @@ def make(
 
 
 def _codes(linear: NDArray[np.float32], space: RGBSpace, bits: int) -> NDArray[Any]:
-    return codes_of_light(linear, space, space, bits, dither=True)
+    return codes_of_light(linear, space, bits, dither=True)
 
 
 def _shade_card(frames: Path) -> bytes:

@@ -16,8 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.conversion.codes import as_float
-from velkin.core.conversion.colours import converted
 from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.light import converted
 from velkin.core.errors import VelkinError
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.metadata import resolution_of

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from velkin.core.conversion.codes import as_float
-from velkin.core.conversion.colours import linear_in
+from velkin.core.conversion.light import linear_in
 from velkin.core.destinations.sizing import Fitted
 from velkin.core.errors import UnreadableFile, VelkinError
 from velkin.core.files.picture import decode_picture

@@ -15,7 +15,6 @@ from velkin.app.sheets.purpose_sheet import PurposeSheet
 from velkin.app.sheets.rules_sheet import RulesSheet
 from velkin.app.sheets.space_cards import SpaceCards
 from velkin.app.widgets.viewer import PictureView
-from velkin.core.conversion.steps import chain_of
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.icc.space import Space, profile_of
@@ -211,7 +210,7 @@ class SpaceActions:
         if not path.steps:
             self._model.report(f"{frame.name}: no space was assigned here, so that there is nothing to write into the source.")
             return
-        if chain_of(path.start, path.steps)[0]:
+        if not path.keeps_numbers:
             self._model.report(
                 f"{frame.name}: only an assignment can be written into the source itself; a conversion is saved as a copy."
             )

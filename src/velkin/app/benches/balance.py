@@ -107,7 +107,7 @@ class BalanceSection(QWidget):
             self.words.setText("")
             return
         state = self._model.state
-        camera = state.path(frame.id).raw_stage
+        camera = state.path(frame.id).camera
         kelvin, duv = state.matrices_of(frame.id).temperature(np.array(camera.balance))
         for widget in (self.kelvin, self.tint, self.kelvin_slider, self.tint_slider):
             widget.blockSignals(True)

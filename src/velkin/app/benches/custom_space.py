@@ -15,7 +15,7 @@ from velkin.core.spaces.custom import KINDS, OwnSpace
 from velkin.core.spaces.rgb import BUILT_IN, SRGB, RGBSpace
 from velkin.core.spaces.transfer import Transfer
 from velkin.core.spaces.volume import lab_volume
-from velkin.core.tags.ledger import ASSIGN, Entry
+from velkin.core.tags.ledger import Entry, Verb
 
 _WHITES = {"D65": (0.3127, 0.3290), "D50": (0.3457, 0.3585), "D55": (0.3324, 0.3474), "E": (1 / 3, 1 / 3)}
 
@@ -200,7 +200,7 @@ class CustomSpaceBench(Aside):
         if path is not None and path.here.model == "rgb":
             self.sentence.setText("The picture shows its numbers as they would look in this space: numbers stay, look changes.")
             if self.isVisible():
-                self._model.try_entries((Entry(ASSIGN, self.space.id),), (self.space,))
+                self._model.try_entries((Entry(Verb.ASSIGN, self.space.id),), (self.space,))
         else:
             self.sentence.setText("Choose an RGB frame to see at once what the space does to a picture.")
             self._model.try_entries(())

@@ -8,8 +8,7 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 from velkin.app import theme
 from velkin.app.context import Context
 from velkin.app.widgets.parts import Bench, button, row_of, soft
-from velkin.app.words import ASSIGN, CONVERT, signed
-from velkin.core.tags.ledger import MEANING
+from velkin.core.stages.stage import Alters, Place
 
 _ENTRIES = Qt.ItemDataRole.UserRole
 
@@ -50,22 +49,18 @@ class LedgerList(QWidget):
             return
         state = self._model.state
         path = state.path(frame.id)
-        arrived = "arrived as camera numbers" if frame.is_raw else "arrived, numbers as found"
-        rows: list[tuple[str, str, str, int]] = [(arrived, "", "", 0)]
-        if frame.is_raw:
-            stage = path.raw_stage
-            rows.append((f"{stage.profile or 'built-in profile'}, balance {stage.balance_from}", "", ASSIGN, 0))
-            if path.exposure:
-                rows.append((f"exposure {signed(path.exposure, 2)} EV", "", "", 0))
-            rows.append((f"converted to {path.arrives_in.name}", "", CONVERT, 0))
-        elif frame.waits:
+        arriving = [line for stage in path.before(Place.LEDGER) for line in stage.describe()]
+        rows: list[tuple[str, str, str, int]] = [
+            (line.words, "", "" if line.alters is Alters.NOTHING else line.alters.value, 0) for line in arriving
+        ]
+        if frame.waits:
             rows.append((f"held: {frame.picture.tag.state}", "", "the intake rules wait for a decision", 0))
         for number, entry in enumerate(frame.ledger, start=1):
             name = state.space(entry.space).name if entry.space else ""
-            rows.append((entry.words(name), entry.at[11:16], f"{MEANING[entry.verb]}; {entry.why}", number))
+            rows.append((entry.words(name), entry.at[11:16], f"{entry.verb.meaning}; {entry.why}", number))
         for tried in self._model.tried:
             name = self._model.space(tried.space).name if tried.space else ""
-            rows.append((entry_tried(tried.words(name)), "if decided", MEANING[tried.verb], -1))
+            rows.append((entry_tried(tried.words(name)), "if decided", tried.verb.meaning, -1))
         for file in self._model.written(frame.id):
             rows.append((f"written: {file.path.name}" + ("" if file.ok else ", check failed"), file.at[11:16], "", -1))
         self._rows = [(words, why) for words, _, why, _ in rows]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.widgets.parts import Bench, Facts, soft, state_label
 from velkin.app.words import ASSIGN
+from velkin.core.stages.steps import Assign
 
 
 class PictureBench(Bench):
@@ -35,9 +36,9 @@ class PictureBench(Bench):
         if frame is None or frame.is_raw:
             return
         path = self._model.state.path(frame.id)
-        assigned = next((s.space.name for s in path.steps if s.verb == "assign"), "")
+        assigned = next((s.space.name for s in path.steps if isinstance(s, Assign)), "")
         self._state.setText("Already rendered")
-        tag = path.start.name if path.camera.known else "nothing known"  # type: ignore[union-attr]
+        tag = path.start.name if path.source.known else "nothing known"
         self._facts.show_rows([("By its tag", tag), ("Assigned here", assigned or "nothing")])
         if path.known:
             self.sentence.setText(

@@ -20,9 +20,7 @@ from velkin.app.words import ASSIGN, CONVERT, MODELS, signed
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.icc.space import Space
 from velkin.core.shoot.state import Frame
-from velkin.core.tags.ledger import ASSIGN as ASSIGNED
-from velkin.core.tags.ledger import CONVERT as CONVERTED
-from velkin.core.tags.ledger import Entry
+from velkin.core.tags.ledger import Entry, Verb
 from velkin.core.tags.rules import ACTION_WORDS, CASES, case_of
 
 GIVE, GIVE_CONVERT, LEAVE = range(3)
@@ -320,8 +318,8 @@ class SourceBench(Bench):
         space, choice = self.given.space(), self._choice()
         if space is None or choice in (-1, LEAVE):
             return ()
-        given = Entry(ASSIGNED, space.id)
-        return (given,) if choice == GIVE else (given, Entry(CONVERTED, self._model.state.working.id))
+        given = Entry(Verb.ASSIGN, space.id)
+        return (given,) if choice == GIVE else (given, Entry(Verb.CONVERT, self._model.state.working.id))
 
     def _tried(self) -> None:
         """Show the outcome of the choice on the picture and at the pins."""

@@ -138,7 +138,7 @@ class VariantBench(Aside):
         """The frame at hand is another, or is given another balance."""
         frame = self._model.raw_frame
         path = None if frame is None else self._model.state.path(frame.id)
-        self._balance = None if path is None else tuple(float(v) for v in path.raw_stage.balance)
+        self._balance = None if path is None else tuple(float(v) for v in path.camera.balance)
         self.reach.setEnabled(self._balance is not None)
         self._follow()
 

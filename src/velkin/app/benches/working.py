@@ -25,9 +25,7 @@ from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.purposes import COSTS, PURPOSES
 from velkin.core.spaces.rgb import SRGB, RGBSpace, family_of
 from velkin.core.spaces.volume import lab_volume
-from velkin.core.tags.ledger import ASSIGN as ASSIGNED
-from velkin.core.tags.ledger import CONVERT as CONVERTED
-from velkin.core.tags.ledger import Entry
+from velkin.core.tags.ledger import Entry, Verb
 from velkin.core.tags.pins import Pin, Target, distance, nearest
 
 NEITHER, ASSIGNING, CONVERTING = range(3)
@@ -244,7 +242,7 @@ class WorkingBench(Bench):
             self._warning.setText("")
             return
         moved = sorted(float(ciede2000(a.lab, b.lab)) for a, b in zip(now, after, strict=False))
-        self._warning.setText(warn_of_wrong_verb(path, "assign", space, moved[len(moved) // 2] if moved else None))
+        self._warning.setText(warn_of_wrong_verb(path, Verb.ASSIGN, space, moved[len(moved) // 2] if moved else None))
 
     # ---- trying and doing -------------------------------------------------------------------------------------
 
@@ -282,8 +280,8 @@ class WorkingBench(Bench):
         if verb == NEITHER or space is None:
             return None
         if verb == ASSIGNING:
-            return Entry(ASSIGNED, space.id)
-        return Entry(CONVERTED, space.id, Intent(self.intent.currentData()), self.black_point.isChecked())
+            return Entry(Verb.ASSIGN, space.id)
+        return Entry(Verb.CONVERT, space.id, Intent(self.intent.currentData()), self.black_point.isChecked())
 
     def try_it(self) -> None:
         """Show the outcome on the picture, at the pins and in figures."""
@@ -294,7 +292,7 @@ class WorkingBench(Bench):
             self._model.try_entries(())
         else:
             self._model.try_entries((entry,), (space,))
-            if entry.verb == CONVERTED:
+            if entry.verb == Verb.CONVERT:
                 self._effect.setText("measuring what it does to this picture")
                 self._jobs.colour.forecast(frame.id, path, space, entry.intent, entry.black_point)
         self._show_verbs()
@@ -328,7 +326,7 @@ class WorkingBench(Bench):
         if entry is None or space is None or not frames:
             return
         self.verbs.button(NEITHER).setChecked(True)  # type: ignore[union-attr]
-        if entry.verb == ASSIGNED:
+        if entry.verb == Verb.ASSIGN:
             self._jobs.colour.assign(frames, space)
         else:
             self._jobs.colour.convert(frames, space, entry.intent, entry.black_point)

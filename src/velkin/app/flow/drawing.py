@@ -234,7 +234,7 @@ def numbers_of(
         there = sample_proof(working, path, (round(known.before.largest * by), round(known.after.largest * by)))
     else:
         there, mask = measure_proof(working, path)
-    here = histogram_of_light(working, path.working, path.working)
+    here = histogram_of_light(working, path.working)
     return Measured(frame, path, here, measure_outside(working, path.working), there, exact), mask
 
 

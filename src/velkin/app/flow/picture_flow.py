@@ -22,7 +22,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.gamut.masks import Window
 from velkin.core.path import ColourPath
 from velkin.core.render import to_working
-from velkin.core.tags.ledger import CONVERT
+from velkin.core.tags.ledger import Verb
 from velkin.core.tags.pins import Pin
 
 #: After so long without its picture a frame's place says that it is being read, milliseconds.
@@ -290,7 +290,7 @@ class PictureFlow(QObject):
     def _stops(self, frame: int, path: ColourPath) -> list[Stop]:
         model = self._model
         tried = "" if not model.tried or model.before else "if assigned"
-        if tried and model.tried[-1].verb == CONVERT:
+        if tried and model.tried[-1].verb == Verb.CONVERT:
             tried = "if converted"
         if model.tried_profile is not None and not model.before:
             tried = IF_GIVEN

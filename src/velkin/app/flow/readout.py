@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from velkin.app.flow.drawing import Rendered
 from velkin.app.words import signed
-from velkin.core.conversion.colours import from_linear, lab_of
+from velkin.core.conversion.light import from_linear, lab_of
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.proof import outside
 from velkin.core.icc.space import Space

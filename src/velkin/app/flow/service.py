@@ -8,106 +8,43 @@ from __future__ import annotations
 import contextlib
 import logging
 import os
-import threading
 import time
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Generic, TypeVar
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from velkin.app.flow.decoded import Decoded
 from velkin.app.flow.drawing import Drawn, Measured, Rendered, Seen, at_most, draw, draw_part, kept_mask, numbers_of, to_image
 from velkin.app.flow.small_pictures import SmallPictures
 from velkin.app.workers import workers
-from velkin.core.cameraprofiles.models import Matrix
+from velkin.core.cache import Cache
 from velkin.core.errors import VelkinError
 from velkin.core.icc.space import ICCSpace, Space
-from velkin.core.path import CameraStage, ColourPath, PictureStage
+from velkin.core.path import ColourPath
 from velkin.core.render import eased, for_screen, to_working
-from velkin.core.sampling import spread
 from velkin.core.shoot.state import Frame
-from velkin.core.sources import decode_source
+from velkin.core.stages.source import PictureSource, RawSource, Source
 
 Pixels = NDArray[np.float32]
-T = TypeVar("T")
 _log = logging.getLogger("velkin")
 
-_SAMPLE = 1_200_000
-_BUDGET = 900_000_000
-#: Any raw frame's stage: decoding asks only whether it is raw.
-_RAW = CameraStage((1.0, 1.0, 1.0), "", Matrix(((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))))
+#: Bytes of pictures kept as rendered, and of what is said of frames.
+_RENDERED, _SAID = 400_000_000, 60_000_000
 
 
-class _Decoded:
-    """Decoded sources at half and full size, within a budget; one decode of a file at a time."""
-
-    def __init__(self) -> None:
-        self._kept: OrderedDict[tuple[str, int, bool], NDArray[Any]] = OrderedDict()
-        self._lock = threading.Lock()
-        self._busy: dict[tuple[str, int, bool], threading.Lock] = {}
-
-    def get(self, path: Path, camera: CameraStage | PictureStage, half: bool) -> NDArray[Any]:
-        key = (str(path), camera.page if isinstance(camera, PictureStage) else -1, half)
-        with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                return self._kept[key]
-            gate = self._busy.setdefault(key, threading.Lock())
-        with gate:
-            with self._lock:
-                if key in self._kept:
-                    return self._kept[key]
-            pixels = decode_source(path, camera, half)
-            with self._lock:
-                self._kept[key] = pixels
-                while len(self._kept) > 1 and sum(p.nbytes for p in self._kept.values()) > _BUDGET:
-                    self._kept.popitem(last=False)
-            return pixels
-
-    def has(self, path: Path, camera: CameraStage | PictureStage, half: bool) -> bool:
-        """Whether a decode is at hand."""
-        with self._lock:
-            return (str(path), camera.page if isinstance(camera, PictureStage) else -1, half) in self._kept
-
-    def sample(self, path: Path, camera: CameraStage | PictureStage) -> NDArray[Any]:
-        """About a million pixels (1, N, C) spread evenly over the full picture, or over the half size until that is decoded."""
-        full = self.get(path, camera, not self.has(path, camera, False))
-        return spread(full.reshape(-1, full.shape[-1]), _SAMPLE)[None]
-
-    def forget(self, path: Path) -> None:
-        with self._lock:
-            for key in [k for k in self._kept if k[0] == str(path)]:
-                del self._kept[key]
+def _weight_of_drawn(drawn: Drawn) -> int:
+    images = (drawn.image, drawn.hatch, drawn.part, drawn.part_hatch)
+    return sum(int(i.sizeInBytes()) for i in images if i is not None)
 
 
-class _Kept(Generic[T]):
-    """A few results, newest longest; used by worker threads."""
-
-    def __init__(self, most: int) -> None:
-        self._most = most
-        self._kept: OrderedDict[Any, T] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, key: Any) -> T | None:
-        with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-            return self._kept.get(key)
-
-    def clear(self) -> None:
-        with self._lock:
-            self._kept.clear()
-
-    def put(self, key: Any, value: T) -> None:
-        with self._lock:
-            self._kept[key] = value
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
+def _weight_of_measured(measured: Measured) -> int:
+    return 65536 + (0 if measured.mask is None else int(measured.mask.nbytes))
 
 
 def _larger(room: tuple[int, int], half: NDArray[Any]) -> bool:
@@ -135,17 +72,17 @@ class RenderService(QObject):
 
     def __init__(self, small: SmallPictures | None = None) -> None:
         super().__init__()
-        self._decoded = _Decoded()
+        self._decoded = Decoded()
         self._small = small or SmallPictures()
         self._front = workers(1, "viewer")
         self._back = workers(1, "measure")
         self._thumbs = workers(max((os.cpu_count() or 2) - 1, 1), "thumbs")
         self._wish = 0
         self._thumb_wish = 0
-        self._exact: _Kept[Measured] = _Kept(40)
-        self._kept_working: _Kept[Pixels] = _Kept(6)
-        self._kept_drawn: _Kept[Drawn] = _Kept(12)
-        self._kept_pieces: _Kept[Any] = _Kept(10)  # so that marking does not render anew, nor proofing mark anew
+        self._exact: Cache[Measured] = Cache(_SAID, _weight_of_measured)
+        self._kept_working: Cache[Pixels] = Cache(_RENDERED)
+        self._kept_drawn: Cache[Drawn] = Cache(_RENDERED // 4, _weight_of_drawn)
+        self._kept_pieces: Cache[Any] = Cache(_RENDERED // 2)  # so that marking does not render anew, nor proofing mark anew
         self._prepared: set[tuple[str, int]] = set()
 
     def close(self) -> None:
@@ -155,7 +92,7 @@ class RenderService(QObject):
         for pool in (self._front, self._back, self._thumbs):
             pool.shutdown(wait=True, cancel_futures=True)
         self._small.prune()
-        self._decoded = _Decoded()
+        self._decoded = Decoded()
         for kept in (self._exact, self._kept_working, self._kept_drawn, self._kept_pieces):
             kept.clear()
 
@@ -165,16 +102,16 @@ class RenderService(QObject):
 
     def half(self, path: Path) -> Pixels:
         """A raw frame's half-size decode, from memory when it is there. For worker threads. Raises UnreadableFile."""
-        return self.source(path, _RAW, True)
+        return self.source(path, RawSource(), True)
 
-    def source(self, path: Path, camera: CameraStage | PictureStage, half: bool) -> NDArray[Any]:
+    def source(self, path: Path, of: Source, half: bool) -> NDArray[Any]:
         """A frame's decoded source, from memory when it is there. For worker threads. Raises UnreadableFile, NotSupported."""
-        return self._decoded.get(path, camera, half)
+        return self._decoded.get(path, of, half)
 
-    def sample(self, path: Path, camera: CameraStage | PictureStage) -> NDArray[Any]:
+    def sample(self, path: Path, of: Source) -> NDArray[Any]:
         """About a million pixels (1, N, C) of a frame's full size. For worker threads. Raises UnreadableFile, NotSupported."""
-        self._decoded.get(path, camera, False)
-        return self._decoded.sample(path, camera)
+        self._decoded.get(path, of, False)
+        return self._decoded.sample(path, of)
 
     def read_again(self, path: Path) -> None:
         """Forget a source whose file was written anew."""
@@ -186,12 +123,12 @@ class RenderService(QObject):
 
     # ---- the viewer's frame -----------------------------------------------------------------------------------
 
-    def expect(self, source: Path, camera: CameraStage | PictureStage) -> None:
+    def expect(self, source: Path, of: Source) -> None:
         """Begin to decode a frame that will be shown next; errors are left to its showing."""
 
         def early() -> None:
             with contextlib.suppress(VelkinError):
-                self._decoded.get(source, camera, True)
+                self._decoded.get(source, of, True)
 
         self._front.submit(early)
 
@@ -227,12 +164,12 @@ class RenderService(QObject):
         self._prepare(path, seen)
         states = [(path, seen), *((other, replace(seen, proofed=there, mark="")) for other, there in others)]
         try:
-            half = self._decoded.get(source, path.camera, True)
+            half = self._decoded.get(source, path.source, True)
             enlarged = _larger(seen.room, half)  # even the whole picture has more room than the half size
             deep = enlarged or (seen.part is not None and seen.scale > 0.5)
-            ready = self._decoded.has(source, path.camera, False)
+            ready = self._decoded.has(source, path.source, False)
             for full in (False, True) if deep and not ready else (deep,):  # the full decode takes a moment
-                pixels = self._decoded.get(source, path.camera, False) if full else half
+                pixels = self._decoded.get(source, path.source, False) if full else half
                 whole = [self._whole(source, pixels if enlarged else half, p, s) for p, s in states]
                 parts = [_sharper(pixels, not full, p, s, whole[0][1].image.width()) for p, s in states]
                 if wish != self._wish:
@@ -278,24 +215,13 @@ class RenderService(QObject):
     def _whole(self, source: Path, pixels: NDArray[Any], path: ColourPath, seen: Seen) -> tuple[Pixels, Drawn]:
         """The whole picture at the size it has when fitted: its working numbers, kept for the next time, and as drawn."""
         key = (str(source), path.to_work, seen.room, pixels.shape)
-        working = self._kept_working.get(key)
-        if working is None:
-            working = at_most(to_working(pixels, path), seen.room)
-            self._kept_working.put(key, working)
+        working = self._kept_working.made(key, lambda: at_most(to_working(pixels, path), seen.room))
         again = (key, path, replace(seen, part=None, scale=1.0))
-        drawn = self._kept_drawn.get(again)
-        if drawn is None:
 
-            def keep(piece: tuple[Any, ...], make: Callable[[], Any]) -> Any:
-                found = self._kept_pieces.get((key, piece))
-                if found is None:
-                    found = make()
-                    self._kept_pieces.put((key, piece), found)
-                return found
+        def keep(piece: tuple[Any, ...], make: Callable[[], Any]) -> Any:
+            return self._kept_pieces.made((key, piece), make)
 
-            drawn = draw(working, path, seen, None, keep)
-            self._kept_drawn.put(again, drawn)
-        return working, drawn
+        return working, self._kept_drawn.made(again, lambda: draw(working, path, seen, None, keep))
 
     def _measure(self, wish: int, frame: int, source: Path, path: ColourPath, dragged: bool) -> None:
         if wish != self._wish:
@@ -307,10 +233,10 @@ class RenderService(QObject):
             return
         try:
             if dragged and all(e.by_pixel for e in path.easings):
-                few = self._decoded.sample(source, path.camera)
+                few = self._decoded.sample(source, path.source)
                 self.measured.emit(numbers_of(frame, few, path, False, None)[0])
                 return
-            half, mask = numbers_of(frame, self._decoded.get(source, path.camera, True), path, False, None)
+            half, mask = numbers_of(frame, self._decoded.get(source, path.source, True), path, False, None)
             mask = None if mask is None else kept_mask(mask)
             self.measured.emit(replace(half, mask=mask))
             if dragged or wish != self._wish:
@@ -318,7 +244,7 @@ class RenderService(QObject):
             time.sleep(0.15)  # who drags or steps on soon has no use for the long count
             if wish != self._wish:
                 return
-            result, _ = numbers_of(frame, self._decoded.get(source, path.camera, False), path, True, half.proofed)
+            result, _ = numbers_of(frame, self._decoded.get(source, path.source, False), path, True, half.proofed)
         except Exception:  # the viewer's own wish reports what concerns the picture
             _log.info("%s could not be measured", source, exc_info=True)
             return
@@ -331,10 +257,10 @@ class RenderService(QObject):
 
     def small(self, frame: Frame, path: ColourPath) -> Pixels:
         """A frame's small picture, linear camera RGB or a finished picture's numbers. For worker threads. Raises VelkinError."""
-        key = f"{frame.digest}-{path.camera.page}" if isinstance(path.camera, PictureStage) else frame.digest
+        key = f"{frame.digest}-{path.source.page}" if isinstance(path.source, PictureSource) else frame.digest
         small = self._small.get(key)
         if small is None:
-            return self._small.make(key, self._decoded.get(frame.path, path.camera, True))
+            return self._small.make(key, self._decoded.get(frame.path, path.source, True))
         if not frame.path.exists():
             raise VelkinError("the source is not there any more")
         return small

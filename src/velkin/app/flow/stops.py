@@ -9,6 +9,7 @@ from velkin.app.words import ASSIGN, CONVERT, count, percent, temperature_words
 from velkin.core.icc.space import same
 from velkin.core.path import ColourPath
 from velkin.core.shoot.state import Frame, State, WrittenFile
+from velkin.core.stages.steps import Assign, Convert
 
 DOTTED, SOLID, HAIRLINE = "dotted", "solid", "hairline"
 
@@ -71,7 +72,7 @@ def _raw_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> tupl
     source = Stop(
         "Source", f"raw, {facts.model or 'unknown camera'}", f"{facts.bits}-bit, {facts.width} × {facts.height}", "raw", DOTTED
     )
-    stage = path.raw_stage
+    stage = path.camera
     if not stage.profile:
         return source, Stop("Camera", "built-in profile", f"no chart profile, {stage.balance_from}", "open", SOLID)
     if tried == IF_GIVEN:
@@ -115,7 +116,7 @@ def _picture_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> 
     if frame.held:
         words = f"{words.split(',')[0]}, decision waiting"
     first = path.steps[0] if path.steps else None
-    given = first is not None and first.verb == "assign"
+    given = isinstance(first, Assign)
     source = Stop("Source", words, where, tag_glyph(state, frame), DOTTED if given else HAIRLINE, frame.held)
     if given and first is not None:
         mark = f", {tried}" if tried and len(path.steps) <= 2 and not frame.ledger else ""
@@ -123,8 +124,8 @@ def _picture_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> 
     else:
         value = path.start.name if path.known else f"shown as {path.start.name} for now"
     bead = "tagged-same" if path.known and not tried else "open"
-    converts = any(s.verb == "convert" for s in path.steps)
-    later = any(s.verb == "assign" for s in path.steps[1:])
+    converts = bool(path.of(Convert))
+    later = any(isinstance(s, Assign) for s in path.steps[1:])
     link = SOLID if converts else DOTTED if later else HAIRLINE
     return source, Stop("Camera", value, "already rendered, no camera", bead, link)
 
@@ -146,7 +147,7 @@ def _working(state: State, frame: Frame, path: ColourPath, tried: str) -> Stop:
             "tagged-same" if own else "tagged-other",
             HAIRLINE,
         )
-    stays = "" if frame.is_raw or any(s.verb == "convert" for s in path.steps) else "stays in "
+    stays = "" if frame.is_raw or path.of(Convert) else "stays in "
     value = f"{stays}{here.name}{bits}"
     return Stop("Working", value, detail, "tagged-same" if own else "tagged-other", HAIRLINE)
 

@@ -18,9 +18,9 @@ from velkin.app.jobs.importing import Importing
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import ASSIGN, CONVERT, count
-from velkin.core.conversion.colours import lab_of, linear_in
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.effect import Effect, effect_of
+from velkin.core.conversion.light import lab_of, linear_in
 from velkin.core.conversion.outside import Outside, measure_outside
 from velkin.core.errors import VelkinError
 from velkin.core.icc.space import Space, same
@@ -31,6 +31,7 @@ from velkin.core.sampling import spread
 from velkin.core.shoot.arrivals import Arrival, look_at
 from velkin.core.shoot.outside import ShootOutside, shoot_outside
 from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.tags.ledger import Verb
 from velkin.core.tags.pins import Pin
 
 if TYPE_CHECKING:
@@ -129,7 +130,7 @@ class Colour(Work):
         conversion = Conversion(path.here, space, intent, black_point)
 
         def work(job: Job) -> Forecast:
-            numbers = numbers_here(self._sources.source(source, path.camera, True), path)
+            numbers = numbers_here(self._sources.source(source, path.source, True), path)
             flat = numbers.reshape(-1, numbers.shape[-1])
             outside = None
             if isinstance(space, RGBSpace):
@@ -165,7 +166,7 @@ class Colour(Work):
 
         state = self._model.state
         path, source = state.path(frame), state.frames[frame].path
-        start = path.start if path.camera.known else None  # type: ignore[union-attr]
+        start = path.start if path.source.known else None
 
         def done(copied: Copied) -> None:
             space = copied.space.name if copied.space is not None else "no tag"
@@ -248,9 +249,9 @@ def _pixels(image: QImage) -> Any:
     return pixels.copy() if image.hasAlphaChannel() else pixels[..., :3].copy()
 
 
-def warn_of_wrong_verb(path: ColourPath, verb: str, space: Space, sample_lab_change: float | None) -> str:
+def warn_of_wrong_verb(path: ColourPath, verb: Verb, space: Space, sample_lab_change: float | None) -> str:
     """A sentence where assigning looks like the wrong verb; empty where it does not."""
-    if verb != "assign" or not path.known or same(path.here, space):
+    if verb is not Verb.ASSIGN or not path.known or same(path.here, space):
         return ""
     change = f" by ΔE {sample_lab_change:.0f} in the middle" if sample_lab_change is not None else ""
     return (

@@ -214,7 +214,7 @@ def input_of(frame: Frame, profile: AnyProfile, encoding: str) -> bytes:
     import numpy as np
 
     from velkin.core.handoff.profile_input import camera_tiff  # loaded where needed
-    from velkin.core.path import profile_stage
+    from velkin.core.stages.camera import profile_stage
 
     given = None if frame.balance is None else np.array(frame.balance)
     return camera_tiff(frame.path, profile_stage(profile, frame.raw, given).balance, encoding)

@@ -52,7 +52,7 @@ class Proof(Work):
         def work(job: Job) -> Solution:
             from velkin.core.gamut.solve import least_change
 
-            working = to_working(self._sources.source(source, path.camera, True), path)
+            working = to_working(self._sources.source(source, path.source, True), path)
             return least_change(working, path.working, path.destination)
 
         self._aside(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from datetime import datetime
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -138,9 +137,9 @@ class ShootModel(QObject):
         if self.proof.on_screen:
             path = self.state.toward(path, self.frame.id, self.screen)
         if look == "without easing":
-            return replace(path, easings=())
+            return path.eased_by()
         if self.proof.trial is not None:
-            path = replace(path, easings=tuple(e for e in self.proof.trial if e.acts(path.destination.id)))
+            path = path.eased_by(*(e for e in self.proof.trial if e.acts(path.destination.id)))
         return path
 
     def easings(self) -> tuple[Easing, ...]:

@@ -301,7 +301,7 @@ class ChartEditor(Room):
         if frame is None or frame.profile is None or frame.id not in self._model.state.readings or self.chart is None:
             return
         kept = self._model.state.readings[frame.id]
-        measured = chart_from_reading(kept, self._model.state.profiles[frame.profile])
+        measured = chart_from_reading(kept, self._model.state.profiles[frame.profile], frame.raw.colour)
         if len(measured.ids) != len(self.chart.ids):
             self._model.report(
                 f"The reading in {frame.name} has {len(measured.ids)} patches, and this chart {len(self.chart.ids)}; read it with this chart first."

@@ -19,11 +19,13 @@ from velkin.app.widgets.chart_parts import PatchTable
 from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Bench, Elided, Figure, Heading, Words, button, compact, labelled, row_of, soft
 from velkin.app.words import count
+from velkin.core.cameraprofiles.anyprofile import calibrated_for
 from velkin.core.cameraprofiles.models import WORDS
 from velkin.core.cameraprofiles.profile import CameraProfile, LightFit
 from velkin.core.cameraprofiles.report import differences_by_hue, report_csv, verdict, wrong_built_in
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import VelkinError
+from velkin.core.files.raw import RawFacts
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import parse_light
 
@@ -351,7 +353,10 @@ class FitRoom(Room):
         after = colours.through(self._own(profile).model)
         before = colours.before
         if self._against is not None and self._against in self._model.state.profiles:
-            before = colours.through(self._model.state.profiles[self._against].colours(colours.balance))
+            facts = self._model.state.frames[self.frame].facts
+            body = facts.colour if isinstance(facts, RawFacts) else None
+            other = calibrated_for(self._model.state.profiles[self._against], body)
+            before = colours.through(other.colours(colours.balance))
         errors = colours.errors(after)
         self.patches.show_patches(chart, before, colours.reference, after, errors)
         self.vectors.show_vectors(colours.reference, before, after)

@@ -173,7 +173,7 @@ class IntentsRoom(Room):
         edge = round(max(self.sheet.width(), self.sheet.height()) / 2 * self.devicePixelRatioF())
 
         def work(job: Job) -> tuple[tuple[Rendering, ...], list[QImage]]:
-            working = eased(to_working(self._jobs.sources.source(frame.path, path.camera, True), path), path)
+            working = eased(to_working(self._jobs.sources.source(frame.path, path.source, True), path), path)
             found, pictures = renderings(at_most(working, (_EDGE, _EDGE)), path.working, path.destination)
             if edge > _EDGE:  # a large screen: the figures stay those of the usual size
                 large = at_most(working, (edge, edge))

@@ -180,7 +180,7 @@ class ReceiversRoom(Room):
             from velkin.sim.receivers import master_of, views_of
 
             fit = fitted(d.size, frame.facts.width, frame.facts.height)
-            master = master_of(levels_of(frame.path, path.camera).merged(), path, fit)
+            master = master_of(levels_of(frame.path, path.source).merged(), path, fit)
             views = views_of(w.path, master)
             cells = [
                 _Cell(

@@ -18,7 +18,7 @@ from velkin.app.rooms.room import Room
 from velkin.app.widgets.parts import Bench, Elided, Facts, Words, button, soft, state_label
 from velkin.app.words import ASSIGN
 from velkin.core.conversion.codes import as_float
-from velkin.core.conversion.colours import linear_in
+from velkin.core.conversion.light import linear_in
 from velkin.core.errors import VelkinError
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.render import shown

@@ -10,7 +10,6 @@ from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Rule, Words, button, labelled
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
-from velkin.core.conversion.steps import chain_of
 from velkin.core.files.formats import FORMATS, holds_transparency
 from velkin.core.handoff.copies import CopyWish
 from velkin.core.path import ColourPath
@@ -24,8 +23,8 @@ class CopySheet(Sheet):
         super().__init__("Save a tagged copy", parent)
         self._frame, self._path = frame, path
         self._replacing: Path | None = None
-        chain, space = chain_of(path.start, path.steps)
-        self._converts = bool(chain)
+        space = path.here
+        self._converts = not path.keeps_numbers
         facts = frame.picture
         column = self.column
         suffix = frame.path.suffix if frame.path.suffix.lower() in FORMATS else ".tif"

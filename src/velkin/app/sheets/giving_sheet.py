@@ -40,7 +40,7 @@ class GivingSheet(Sheet):
         column.addWidget(Heading("What"))
         name = "the built-in profile" if model.frame.profile is None else state.profiles[model.frame.profile].name
         self.profile = CheckBox(f"Profile: {name}")
-        self.balance = CheckBox(f"White balance: {state.path(self._source).raw_stage.balance_from}")
+        self.balance = CheckBox(f"White balance: {state.path(self._source).camera.balance_from}")
         self.profile.setChecked(True)
         self.balance.setChecked(True)
         self.exposure = QComboBox()

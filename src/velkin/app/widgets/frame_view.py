@@ -11,7 +11,7 @@ from velkin.app.flow.picture_flow import Geometry, PictureFlow
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.widgets.easing_view import EasingView
 from velkin.app.words import percent
-from velkin.core.tags.ledger import CONVERT
+from velkin.core.tags.ledger import Verb
 
 NO_SHOOT = "Make or open a shoot to begin"
 NO_FRAME = "Drop raw files or pictures here, or add them from the Shoot menu"
@@ -127,7 +127,7 @@ class FrameView(EasingView):
         entry = model.tried[-1]
         space = model.space(entry.space).name
         found = "now" if model.state.path(frame.id).known else f"as found: shown as {rendered.path.start.name} for now"
-        return (f"converted to {space}" if entry.verb == CONVERT else f"{space} assigned: the same numbers", found)
+        return (f"converted to {space}" if entry.verb == Verb.CONVERT else f"{space} assigned: the same numbers", found)
 
     def _measured(self) -> None:
         self._hatch_all()

@@ -12,6 +12,7 @@ from velkin.core.cameraprofiles.icc_input import ICCInput, icc_from_bytes, load_
 from velkin.core.cameraprofiles.profile import CameraProfile, load_profile, profile_from_json
 from velkin.core.errors import BadProfile, NotSupported
 from velkin.core.files.checked_json import refused_as
+from velkin.core.files.dng_colour import DNGColour
 
 AnyProfile = CameraProfile | DNGProfile | ICCInput
 
@@ -54,6 +55,16 @@ def from_text(text: str) -> AnyProfile:
             return profile_from_json(text)
         payload = base64.b64decode(data["data"], validate=True)
         return dng_from_bytes(payload) if data["kind"] == "dng" else icc_from_bytes(payload)
+
+
+def on_body(profile: AnyProfile, body: DNGColour | None) -> AnyProfile:
+    """A profile as it acts on the pictures of one body: a DNG profile takes its calibration and the exposure its files ask for."""
+    return profile.on(body) if isinstance(profile, DNGProfile) and body is not None else profile
+
+
+def calibrated_for(profile: AnyProfile, body: DNGColour | None) -> AnyProfile:
+    """As `on_body`, at the profile's own exposure: for measuring and comparing colours."""
+    return profile.calibrated(body) if isinstance(profile, DNGProfile) and body is not None else profile
 
 
 def check_camera(profile: AnyProfile, camera: str, force: bool = False) -> None:

@@ -97,11 +97,13 @@ class DNGProfile:
     policy: int = 3
     signature: str = ""
 
-    def on(self, body: DNGColour | None) -> DNGProfile:
-        """The profile on the body that made a file, with the exposure that the file asks for."""
-        if body is None:
-            return self
-        return replace(self, matrices=self.matrices.on(body, self.signature), exposure=self.exposure + body.baseline)
+    def calibrated(self, body: DNGColour) -> DNGProfile:
+        """The profile with the calibration of the body that made a file."""
+        return replace(self, matrices=self.matrices.on(body, self.signature))
+
+    def on(self, body: DNGColour) -> DNGProfile:
+        """The profile on the body that made a file, with the exposure that the file asks for too."""
+        return replace(self.calibrated(body), exposure=self.exposure + body.baseline)
 
     def colours(self, balance: Floats) -> Matrix | DNGMap:
         """The map from balanced camera RGB at a white balance (3,)."""

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.colours import converted, lab_of
 from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.light import converted, lab_of
 from velkin.core.errors import BadProfile
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.icc.transform import Intent

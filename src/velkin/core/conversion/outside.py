@@ -1,4 +1,4 @@
-"""What a space of matrix and curves cannot hold (COLOUR.md section 5), counted by channel and end."""
+"""Out of gamut, for spaces of matrix and curves (COLOUR.md section 5): the one test, counted by channel and end, by colour and tone."""
 
 from __future__ import annotations
 
@@ -7,9 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.compiled import in_bands
 from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]
+Mask = NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -74,22 +76,30 @@ def ends_of(space: RGBSpace) -> tuple[Pixels, Pixels]:
     return np.minimum(low, -1e-4).astype(np.float32), np.maximum(high, 1.0 + 1e-4).astype(np.float32)
 
 
-def outside_mask(linear: Pixels, space: RGBSpace) -> NDArray[np.bool_]:
-    """Which pixels (H, W) a matrix space cannot hold, of unclipped linear RGB in that space."""
+def outside_and_mask(linear: Pixels, space: RGBSpace) -> tuple[Outside, Mask]:
+    """What a space of curves cannot hold of unclipped linear RGB (H, W, 3) in it: counted, and which pixels (H, W)."""
+    from velkin.core.conversion import kernels  # loaded where needed: the compiler takes a moment
+
+    flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
+    found = np.empty(len(flat), dtype=np.uint8)
+    light = space.to_xyz[1].astype(np.float32)
     low, high = ends_of(space)
-    outside = np.zeros(linear.shape[:2], dtype=np.bool_)
-    for c in range(3):
-        outside |= (linear[..., c] < low[c]) | (linear[..., c] > high[c])
-    return outside
+
+    def band(a: int, z: int) -> NDArray[np.int64]:
+        counts = np.zeros(14, dtype=np.int64)
+        kernels.count_outside(flat[a:z], light, low, high, found[a:z], counts)
+        return counts
+
+    n, tone, *ends = (int(v) for v in sum(in_bands(band, len(flat))))
+    counted = Outside(len(flat), n, tuple(ChannelEnds(*ends[4 * k : 4 * k + 4]) for k in range(3)), tone)
+    return counted, found.reshape(linear.shape[:2]).view(np.bool_)
+
+
+def outside_mask(linear: Pixels, space: RGBSpace) -> Mask:
+    """Which pixels (H, W) a space of curves cannot hold, of unclipped linear RGB in it."""
+    return outside_and_mask(linear, space)[1]
 
 
 def measure_outside(linear: Pixels, space: RGBSpace) -> Outside:
-    """Count what is outside, in total and by channel and end, of unclipped linear RGB (H, W, 3) in `space`."""
-    low, high = ends_of(space)
-    channels = []
-    either = np.zeros(linear.shape[:2], dtype=np.bool_)
-    for c in range(3):
-        below, above = linear[..., c] < low[c], linear[..., c] > high[c]
-        channels.append(ChannelEnds(int(np.count_nonzero(below)), int(np.count_nonzero(above))))
-        either |= below | above
-    return Outside(either.size, int(np.count_nonzero(either)), (channels[0], channels[1], channels[2]))
+    """Count what a space of curves cannot hold of unclipped linear RGB (H, W, 3) in it."""
+    return outside_and_mask(linear, space)[0]

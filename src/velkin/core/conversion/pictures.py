@@ -2,23 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import in_bands
-from velkin.core.conversion.codes import Numbers, as_float, channel_tables, encoder_of, quantised
-from velkin.core.conversion.colours import FEW, converted, linear_in
+from velkin.core.compiled import BAND, in_bands
+from velkin.core.conversion.codes import Numbers, Pixels, codes_of_light, kind_of_bits, quantised
 from velkin.core.conversion.conversion import Conversion
-from velkin.core.conversion.dither import dither_tile
-from velkin.core.conversion.outside import ChannelEnds, Outside, ends_of, measure_outside
-from velkin.core.conversion.tables import as_codes, table_of
-from velkin.core.icc.space import CHANNELS
-from velkin.core.spaces.rgb import ECIRGB, RGBSpace, between
-
-_BLOCK = 1 << 20
+from velkin.core.conversion.light import converted, encoded, linear_in
+from velkin.core.conversion.outside import Outside, measure_outside
+from velkin.core.icc.space import CHANNELS, Space
+from velkin.core.spaces.rgb import RGBSpace
 
 
 @dataclass(frozen=True)
@@ -45,101 +41,30 @@ def convert_picture(numbers: Numbers, c: Conversion, bits: int, dither: bool = T
     BadProfile
         When a profile cannot be used that way.
     """
-    height, width = numbers.shape[:2]
-    flat = np.ascontiguousarray(numbers).reshape(height * width, -1)
-    kind = {8: np.uint8, 16: np.uint16, 32: np.float32}[bits]
-    out = np.empty((len(flat), CHANNELS[c.destination.model]), dtype=kind)
-    integers = flat.dtype in (np.uint8, np.uint16) and bits != 32
-    if c.source == c.destination:  # other bits only
-        outside = _by_blocks(flat, c, bits, dither, width, out)
-    elif integers and c.exact:
-        outside = _codes_exactly(flat, c, dither and bits == 8, width, out)
-    elif integers and CHANNELS[c.source.model] == 3 and not isinstance(c.destination, RGBSpace) and len(flat) > FEW:
-        outside = None
-        _codes_by_table(flat, c, dither and bits == 8, width, out)
-    else:
-        outside = _by_blocks(flat, c, bits, dither, width, out)
-    return Converted(out.reshape(height, width, -1), outside)
 
-
-def _codes_exactly(flat: NDArray[np.generic], c: Conversion, dither: bool, width: int, out: NDArray[Any]) -> Outside:
-    from velkin.core.conversion import code_kernels
-
-    assert isinstance(c.source, RGBSpace) and isinstance(c.destination, RGBSpace)
-    light = channel_tables(c.source, flat.dtype)
-    matrix = between(c.source, c.destination).astype(np.float32).ravel()
-    encoder = encoder_of(c.destination)
-    low, high = ends_of(c.destination)
-    noise = dither_tile() if dither else np.zeros((1, 1), dtype=np.float32)
-
-    def band(first: int, last: int) -> NDArray[np.int64]:
-        counts = np.zeros(7, dtype=np.int64)
-        code_kernels.codes_of_codes(
-            flat[first:last], *light, matrix, *encoder.tables, encoder.shift, encoder.base, low, high, noise, first, width,
-            out[first:last], counts,
-        )  # fmt: skip
-        return counts
-
-    n, *ends = (int(v) for v in sum(in_bands(band, len(flat))))
-    return Outside(len(flat), n, (ChannelEnds(*ends[0:2]), ChannelEnds(*ends[2:4]), ChannelEnds(*ends[4:6])))
-
-
-def _codes_by_table(flat: NDArray[np.generic], c: Conversion, dither: bool, width: int, out: NDArray[Any]) -> None:
-    from velkin.core.conversion import kernels
-
-    table = table_of(c)
-    side = table.shape[0]
-    grid, steps = as_codes(c), np.float32(side - 1)
-    scale = np.float32(255.0 / 65535.0 if out.dtype == np.uint8 else 1.0)
-    if isinstance(c.source, RGBSpace):
-        places = channel_tables(c.source, flat.dtype, lambda linear: ECIRGB.encode(np.clip(linear, 0.0, 1.0)))
-    else:
-        places = [np.linspace(0.0, 1.0, 256 if flat.dtype == np.uint8 else 65536, dtype=np.float32)] * 3
-    red = places[0] * steps
-    green, blue = (red, red) if places[1] is places[0] else (places[1] * steps, places[2] * steps)
-    noise = dither_tile() if dither else np.zeros((1, 1), dtype=np.float32)
-    in_bands(
-        lambda first, last: kernels.codes_through_cube(
-            flat[first:last], red, green, blue, grid, side, scale, noise, width, first, out[first:last]
-        ),
-        len(flat),
-    )
-
-
-def _by_blocks(flat: NDArray[Any], c: Conversion, bits: int, dither: bool, width: int, out: NDArray[Any]) -> Outside | None:
-    """The general way, in blocks so that memory stays bounded."""
-    total: Outside | None = None
-    for first in range(0, len(flat), _BLOCK):
-        block = as_float(flat[first : first + _BLOCK])
+    def band(part: Numbers) -> Pixels:
         if isinstance(c.destination, RGBSpace):
-            linear = linear_in(block, c.source, c.destination, c.intent, c.black_point)
-            found = measure_outside(linear[None], c.destination)
-            total = found if total is None else total + found
-            numbers = np.asarray(c.destination.encode(linear), dtype=np.float32)
-        else:
-            numbers = converted(block, c)
-        last = first + len(block)
-        out[first:last] = numbers if bits == 32 else quantised(numbers, bits, dither, first, width)
-    return total
+            return linear_in(part, c.source, c.destination, c.intent, c.black_point)
+        return converted(part, c)
+
+    return by_bands(numbers, c.destination, bits, dither, band)
 
 
-def convert_chain(numbers: Numbers, chain: tuple[Conversion, ...], bits: int, dither: bool = True) -> Converted:
-    """A whole picture through several conversions in turn, nothing rounded between them; see `convert_picture`."""
-    if len(chain) == 1:
-        return convert_picture(numbers, chain[0], bits, dither)
+def by_bands(numbers: Numbers, to: Space, bits: int, dither: bool, give: Callable[[Numbers], Pixels]) -> Converted:
+    """A picture's numbers (H, W, C) in a space, made band by band, so that what lies between takes little memory and stays near the processor.
+
+    `give` makes of some rows (h, W, C) their light in a space of matrix and curves, their encoded numbers in any other.
+    """
     height, width = numbers.shape[:2]
-    flat = np.ascontiguousarray(numbers).reshape(height * width, -1)
-    last = chain[-1]
-    kind = {8: np.uint8, 16: np.uint16, 32: np.float32}[bits]
-    out = np.empty((len(flat), CHANNELS[last.destination.model]), dtype=kind)
-    total: Outside | None = None
-    for first in range(0, len(flat), _BLOCK):
-        block = as_float(flat[first : first + _BLOCK])
-        for c in chain:
-            block = converted(block, c)
-        if isinstance(last.destination, RGBSpace):
-            found = measure_outside(np.asarray(last.destination.decode(block), dtype=np.float32)[None], last.destination)
-            total = found if total is None else total + found
-        end = first + len(block)
-        out[first:end] = block if bits == 32 else quantised(block, bits, dither, first, width)
-    return Converted(out.reshape(height, width, -1), total)
+    out: NDArray[np.generic] = np.empty((height, width, CHANNELS[to.model]), dtype=kind_of_bits(bits))
+
+    def band(first: int, last: int) -> Outside | None:
+        found = give(numbers[first:last])
+        if not isinstance(to, RGBSpace):
+            out[first:last] = found if bits == 32 else quantised(found, bits, dither, first)
+            return None
+        out[first:last] = encoded(found, to) if bits == 32 else codes_of_light(found, to, bits, dither, first)
+        return measure_outside(found, to)
+
+    counts = in_bands(band, height, max(BAND // max(width, 1), 1))
+    return Converted(out, sum(counts[1:], start=counts[0]) if isinstance(to, RGBSpace) else None)

@@ -6,12 +6,15 @@ Between spaces of matrix and curves none are needed; everything else (tables, gr
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cache import cached
 from velkin.core.compiled import in_bands
 from velkin.core.conversion.codes import Pixels
 from velkin.core.conversion.conversion import Conversion
@@ -31,18 +34,69 @@ _CLOSE_MEAN, _CLOSE_MAX = 0.01, 0.3
 _PROBES = 6000
 
 
-def placed(space: Space, device: NDArray[np.floating]) -> NDArray[np.floating]:
-    """Where device values (..., C) lie in a table: evenly by lightness for RGB spaces of curves, as they are for others."""
-    if isinstance(space, RGBSpace):
-        return np.asarray(ECIRGB.encode(np.clip(space.decode(np.clip(device, 0.0, 1.0)), 0.0, 1.0)))
-    return np.clip(device, 0.0, 1.0)
+#: Bytes that tables may take together.
+_BUDGET = 300_000_000
 
 
-def unplaced(space: Space, places: Floats) -> Floats:
+@dataclass(frozen=True, eq=False)
+class Table:
+    """Values over 0..1 in each of one, three or four channels, at even steps.
+
+    Attributes
+    ----------
+    grid : ndarray (side ** axes · channels,), float32 or uint16
+        Flat; device values as 16-bit codes, half the memory of floats, so that more of them stays near the processor.
+    side, axes, channels : int
+    scale : float
+        What the grid's values are multiplied by.
+    """
+
+    grid: NDArray[Any]
+    side: int
+    axes: int
+    channels: int
+    scale: float = 1.0
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of the grid."""
+        return int(self.grid.nbytes)
+
+
+def table_of_values(values: NDArray[np.floating], axes: int, codes: bool) -> Table:
+    """A table of values (side, …, channels), as codes where they are device values."""
+    side, channels = values.shape[0], values.shape[-1]
+    if codes:
+        grid = np.round(np.clip(values, 0.0, 1.0) * 65535.0).astype(np.uint16)
+        return Table(grid.ravel(), side, axes, channels, 1.0 / 65535.0)
+    return Table(np.ascontiguousarray(values, dtype=np.float32).ravel(), side, axes, channels)
+
+
+def read(table: Table, places: NDArray[np.floating], out: Pixels | None = None) -> Pixels:
+    """Values (N, channels) float32 of a table at places (N, axes), held to 0..1: straight lines along one axis, tetrahedra in three."""
+    places = np.ascontiguousarray(places, dtype=np.float32)
+    if out is None:
+        out = np.empty((len(places), table.channels), dtype=np.float32)
+    if table.axes == 1:
+        columns = table.grid.reshape(table.side, -1) * np.float32(table.scale)
+        steps = np.linspace(0.0, 1.0, table.side)
+        for channel in range(table.channels):
+            out[:, channel] = np.interp(places[:, 0], steps, columns[:, channel])
+        return out
+    from velkin.core.conversion import kernels  # loaded where needed: the compiler takes a moment
+
+    loop = kernels.through_cube if table.axes == 3 else kernels.through_four
+    scale = np.float32(table.scale)
+    in_bands(lambda a, z: loop(places[a:z], table.grid, table.side, scale, out[a:z]), len(places))
+    return out
+
+
+def _device_at(space: Space, places: Floats) -> Floats:
+    """The device values (N, C) that stand at places of a table: RGB spaces of curves are laid out evenly by lightness."""
     return np.asarray(space.encode(ECIRGB.decode(places))) if isinstance(space, RGBSpace) else places
 
 
-def values(c: Conversion, device: NDArray[np.floating]) -> Floats:
+def _values(c: Conversion, device: NDArray[np.floating]) -> Floats:
     """LittleCMS's own answer for device values (N, C)."""
     return device_values(
         device,
@@ -55,79 +109,61 @@ def values(c: Conversion, device: NDArray[np.floating]) -> Floats:
     )
 
 
-def _grid(side: int, channels: int) -> Floats:
+def _nodes(side: int, axes: int) -> Floats:
     steps = np.linspace(0.0, 1.0, side)
-    axes = np.meshgrid(*([steps] * channels), indexing="ij")
-    return np.stack(axes, axis=-1).reshape(-1, channels)
-
-
-@lru_cache(maxsize=12)
-def as_codes(c: Conversion) -> NDArray[np.uint16]:
-    """The table of a conversion as 16-bit codes, flat."""
-    return np.round(np.clip(table_of(c), 0.0, 1.0) * 65535.0).astype(np.uint16).ravel()
+    return np.stack(np.meshgrid(*([steps] * axes), indexing="ij"), axis=-1).reshape(-1, axes)
 
 
 def _baked(
-    give: Callable[[Floats], Floats], channels: int, lab: Callable[[Floats], Floats], own_side: int | None = None
-) -> Pixels:
+    give: Callable[[Floats], Floats], axes: int, lab: Callable[[Floats], Floats], codes: bool, own_side: int | None = None
+) -> Table:
     """A table of what `give` gives over 0..1 in each channel, as coarse as keeps it close by `lab` of random places."""
-    if channels == 1:
-        return give(np.linspace(0.0, 1.0, 4096)[:, None]).astype(np.float32)
-    probes = np.random.default_rng(11).random((_PROBES, channels))
+    if axes == 1:
+        return table_of_values(give(np.linspace(0.0, 1.0, 4096)[:, None]), 1, codes)
+    probes = np.random.default_rng(11).random((_PROBES, axes))
     meant = lab(give(probes))
-    sides: tuple[int, ...] = _SIDES if channels == 3 else _SIDES_FOUR
+    sides: tuple[int, ...] = _SIDES if axes == 3 else _SIDES_FOUR
     if own_side is not None:  # the profile's own nodes, where straight lines between them are what it says
         sides = (own_side, 2 * own_side - 1, *(s for s in sides if s > own_side))
-    table: Pixels | None = None
     for side in sides:
-        grid = _grid(side, channels)
-        parts = in_bands(lambda first, last, grid=grid: give(grid[first:last]), len(grid))  # type: ignore[misc]
-        table = np.concatenate(parts).astype(np.float32).reshape(*([side] * channels), -1)
-        error = ciede2000(lab(read(table, probes.astype(np.float32)).astype(np.float64)), meant)
+        nodes = _nodes(side, axes)
+        parts = in_bands(lambda first, last, nodes=nodes: give(nodes[first:last]), len(nodes))  # type: ignore[misc]
+        table = table_of_values(np.concatenate(parts).reshape(*([side] * axes), -1), axes, codes)
+        error = ciede2000(lab(read(table, probes).astype(np.float64)), meant)
         if error.mean() <= _CLOSE_MEAN and error.max() <= _CLOSE_MAX:
             break
-    assert table is not None
     return table
 
 
-@lru_cache(maxsize=12)
-def table_of(c: Conversion) -> Pixels:
-    """The table of a conversion into a space that is known by its profile, (n,)*C + (channels,)."""
+@cached(_BUDGET)
+def table_of(c: Conversion) -> Table:
+    """The table of a conversion into a space that is known by its profile; places lie evenly by lightness where the source is of curves.
+
+    Raises
+    ------
+    BadProfile
+        When the profiles cannot be combined.
+    """
     icc, model = profile_of(c.destination), c.destination.model
     return _baked(
-        lambda places: values(c, unplaced(c.source, places)),
+        lambda places: _values(c, _device_at(c.source, places)),
         CHANNELS[c.source.model],
         lambda device: to_lab(np.clip(device, 0.0, 1.0), icc, model),
+        codes=True,
     )
-
-
-def read(table: Pixels, places: Pixels) -> Pixels:
-    """Values (N, channels) of a table at places (N, C) in 0..1."""
-    from velkin.core.conversion import kernels  # loaded where needed: the compiler takes a moment
-
-    places = np.ascontiguousarray(places, dtype=np.float32)
-    if table.ndim == 2:
-        steps = np.linspace(0.0, 1.0, len(table))
-        return np.stack([np.interp(places[:, 0], steps, table[:, c]) for c in range(table.shape[1])], axis=-1).astype(
-            np.float32
-        )
-    out = np.empty((len(places), table.shape[-1]), dtype=np.float32)
-    loop = kernels.through_cube if table.ndim == 4 else kernels.through_four
-    flat, side = table.reshape(-1, table.shape[-1]), table.shape[0]
-    in_bands(lambda first, last: loop(places[first:last], flat, side, out[first:last]), len(places))
-    return out
 
 
 _XYZ = imagecodecs.cms_profile("xyz")
 
 
-@lru_cache(maxsize=12)
-def lab_table(space: ICCSpace, intent: Intent) -> Pixels:
-    """The table from device values to Lab, without black point compensation, (n,)*C + (3,)."""
+@cached(_BUDGET)
+def lab_table(space: ICCSpace, intent: Intent) -> Table:
+    """The table from device values to Lab, without black point compensation. Raises BadProfile."""
     return _baked(
         lambda device: to_lab(device, space.icc, space.model, intent),
         CHANNELS[space.model],
         lambda lab: lab,
+        codes=False,
         own_side=table_side(space.icc, intent),
     )
 

@@ -14,9 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.compiled import in_bands
-from velkin.core.conversion.colours import from_linear, linear_in
 from velkin.core.conversion.conversion import Conversion, is_destination
-from velkin.core.conversion.outside import ChannelEnds, Outside, ends_of, outside_mask
+from velkin.core.conversion.light import carried, from_linear, linear_in
+from velkin.core.conversion.outside import ChannelEnds, Outside, outside_and_mask, outside_mask
 from velkin.core.gamut.boundary import boundary_of
 from velkin.core.gamut.roundtrip import judged_by_hull, outside_by_profile
 from velkin.core.gamut.solid import solid_of
@@ -25,7 +25,7 @@ from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.oklab import oklab_to_xyz
-from velkin.core.spaces.rgb import RGBSpace, between
+from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -50,10 +50,6 @@ def _source(c: Conversion) -> RGBSpace:
     return c.source
 
 
-def _mapped(linear: Pixels, matrix: NDArray[np.float64]) -> Pixels:
-    return np.asarray(cv2.transform(np.ascontiguousarray(linear), matrix), dtype=np.float32)
-
-
 def linear_there(linear: Pixels, c: Conversion, paper: Paper = PLAIN) -> Pixels:
     """The colours that the destination shows, as linear RGB in `c.source`.
 
@@ -61,8 +57,7 @@ def linear_there(linear: Pixels, c: Conversion, paper: Paper = PLAIN) -> Pixels:
     """
     source = _source(c)
     if isinstance(c.destination, RGBSpace):
-        there = _mapped(linear, between(source, c.destination))
-        return _mapped(np.clip(there, 0.0, 1.0), between(c.destination, source))
+        return carried(np.clip(carried(linear, source, c.destination), 0.0, 1.0), c.destination, source)
     if linear.shape[0] * linear.shape[1] > _BLOCK:
         rows = max(_BLOCK // linear.shape[1], 1)
         parts = [linear_there(linear[r : r + rows], c, paper) for r in range(0, len(linear), rows)]
@@ -164,20 +159,10 @@ def _look(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
 
 
 def _by_curves(flat: Pixels, c: Conversion, found: NDArray[np.uint8]) -> Outside:
-    from velkin.core.gamut import kernels
-
     assert isinstance(c.destination, RGBSpace)
-    matrix = between(_source(c), c.destination).astype(np.float32).ravel()
-    light = _source(c).to_xyz[1].astype(np.float32)
-    low, high = ends_of(c.destination)
-
-    def band(a: int, z: int) -> NDArray[np.int64]:
-        counts = np.zeros(14, dtype=np.int64)
-        kernels.count_outside(flat[a:z], matrix, light, low, high, found[a:z], counts)
-        return counts
-
-    n, tone, *ends = (int(v) for v in sum(in_bands(band, len(flat))))
-    return Outside(len(flat), n, tuple(ChannelEnds(*ends[4 * k : 4 * k + 4]) for k in range(3)), tone)
+    counts, mask = outside_and_mask(carried(flat[None], _source(c), c.destination), c.destination)
+    found[:] = mask[0]
+    return counts
 
 
 @lru_cache(maxsize=16)

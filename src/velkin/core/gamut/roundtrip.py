@@ -12,7 +12,9 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cache import cached
 from velkin.core.compiled import in_bands
+from velkin.core.conversion.tables import Table, read, table_of_values
 from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import LAB, ICCSpace
 from velkin.core.icc.transform import Intent, device_values, to_lab
@@ -22,8 +24,6 @@ Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
 
 _SIDE = 65
-#: Up to so many colours LittleCMS is asked directly.
-_FEW = 100_000
 #: Lab at the ends of the tables here.
 _LOW, _HIGH = np.array([0.0, -128.0, -128.0]), np.array([100.0, 128.0, 128.0])
 #: Steps a side of the Lab grid that is separated to find a profile's own error.
@@ -79,32 +79,23 @@ def beyond(lab: Floats, space: ICCSpace) -> Floats:
     return solid_of(space).beyond(lab)
 
 
-@lru_cache(maxsize=8)
-def _table(space: ICCSpace) -> Pixels:
-    """`beyond` over Lab, (n³, 1)."""
+@cached(40_000_000)
+def _table(space: ICCSpace) -> Table:
+    """`beyond` over Lab."""
     lab = _grid(_SIDE)
     parts = in_bands(lambda first, last: beyond(lab[first:last], space), len(lab))
-    return np.concatenate(parts).astype(np.float32)[:, None]
+    return table_of_values(np.concatenate(parts).reshape(_SIDE, _SIDE, _SIDE, 1), 3, codes=False)
 
 
-def outside_by_profile(lab: NDArray[np.floating], space: ICCSpace, by_table: bool = False) -> NDArray[np.bool_]:
-    """Which media-relative Lab (N, 3) a space known by its profile cannot hold.
-
-    `by_table` reads few colours from the table too, which is many times as fast once it is made.
+def outside_by_profile(lab: NDArray[np.floating], space: ICCSpace) -> NDArray[np.bool_]:
+    """Which media-relative Lab (N, 3) a space known by its profile cannot hold; read from a table, which is made on first use.
 
     Raises
     ------
     BadProfile
         When the profile has no way from colours to device values.
     """
-    from velkin.core.conversion.kernels import through_cube
-
-    if len(lab) <= _FEW and not by_table:
-        return beyond(np.asarray(lab, dtype=np.float64), space) > 0.0
     places = lab.astype(np.float32)
     places -= _LOW.astype(np.float32)
     places /= (_HIGH - _LOW).astype(np.float32)
-    table = _table(space)
-    out = np.empty((len(places), 1), dtype=np.float32)
-    in_bands(lambda first, last: through_cube(places[first:last], table, _SIDE, out[first:last]), len(places))
-    return np.asarray(out[:, 0] > 0)
+    return np.asarray(read(_table(space), places)[:, 0] > 0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from velkin.core.conversion.codes import Numbers, as_float
-from velkin.core.conversion.colours import lab_of, linear_in
+from velkin.core.conversion.light import lab_of, linear_in
 from velkin.core.conversion.outside import measure_outside
 from velkin.core.gamut.roundtrip import outside_by_profile
 from velkin.core.icc.space import ICCSpace, Space

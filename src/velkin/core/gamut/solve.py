@@ -110,7 +110,7 @@ def least_change(working: Pixels, space: RGBSpace, destination: Space) -> Soluti
 def _outside(few: Pixels, space: RGBSpace, destination: Space) -> NDArray[np.bool_]:
     if isinstance(destination, RGBSpace):
         return outside(few, Conversion(space, destination))
-    return outside_by_profile(lab(few, space)[0], destination, by_table=True)[None]
+    return outside_by_profile(lab(few, space)[0], destination)[None]
 
 
 def _smallest(is_enough: Callable[[float], bool]) -> float:

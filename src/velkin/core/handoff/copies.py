@@ -6,17 +6,15 @@ written as they were decoded.
 
 from __future__ import annotations
 
+import itertools
 import os
 import shutil
 import struct
 from dataclasses import dataclass
 from pathlib import Path
 
-from velkin.core.conversion.codes import Numbers, as_float, quantised
-from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.codes import Numbers, bits_of, in_bits
 from velkin.core.conversion.outside import Outside
-from velkin.core.conversion.pictures import convert_chain
-from velkin.core.conversion.steps import Step, chain_of
 from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import LOSSLESS, Coding, best_bits, check_format, format_of, holds_transparency
@@ -26,6 +24,9 @@ from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
 from velkin.core.gamut.share import share_outside
 from velkin.core.icc.space import Space, check_model, family, profile_of
+from velkin.core.render import picture_through
+from velkin.core.stages.source import PictureSource
+from velkin.core.stages.steps import Assign, Convert, Step, after, convert_anything
 
 
 @dataclass(frozen=True)
@@ -88,53 +89,59 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     """
     refuse_output(wish.out, [source], wish.replace)
     kind = format_of(wish.out)
-    chain, space = chain_of(start, steps) if start is not None else ((), steps[-1].space if steps else None)
-    if start is None and any(s.verb == "convert" for s in steps):
-        assigned = next((n for n, s in enumerate(steps) if s.verb == "assign"), len(steps))
-        if any(s.verb == "convert" for s in steps[:assigned]):
-            raise NotSupported("nothing says what its numbers mean; assign a space first", source)
-        chain, space = chain_of(steps[assigned].space, steps[assigned + 1 :])
+    if start is None:
+        start, steps = _settled(steps, source)
+    space = after(start, steps) if start is not None else None
+    converts = start is not None and convert_anything(start, steps)
     try:
         own_kind = kind_of(source)
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror})", source) from error
     eight = kind in ("jpeg", "webp") and wish.bits == 8
-    if not chain and own_kind == kind and kind in IN_PLACE and (wish.bits is None or eight):
+    if not converts and own_kind == kind and kind in IN_PLACE and (wish.bits is None or eight):
         return _same_samples(source, kind, space, wish)
     picture = decode_picture(source, wish.page)
-    own = 8 * picture.numbers.dtype.itemsize
-    if (
-        not chain
-        and space is not None
-        and steps
-        and steps[-1].verb == "convert"
-        and (kind not in LOSSLESS or wish.bits not in (None, own))
-    ):
-        chain = (Conversion(space, space),)  # the numbers are right already; only bits or format are others
-    if space is not None and not chain:
+    own = bits_of(picture.numbers)
+    if steps and isinstance(steps[-1], Convert) and (kind not in LOSSLESS or wish.bits not in (None, own)):
+        converts = True  # the numbers are right already; only bits or format are others
+    if space is not None and not converts:
         check_model(space, picture.model, source)
-    if not chain:
+    if not converts:
         return _as_decoded(picture, source, kind, own_kind, space, wish)
-    assert space is not None
+    assert space is not None and start is not None
     merged = picture.alpha is not None and not holds_transparency(kind) and picture.clear
     picture = held_by(picture, kind)
-    check_model(chain[0].source, picture.model, source)
+    check_model(_read_as(start, steps), picture.model, source)
     bits = wish.bits or best_bits(kind, own)
     check_format(kind, bits, space.model, wish.out)
-    done = convert_chain(picture.numbers, chain, bits, wish.dither)
-    outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, chain[0].source, space)
+    done = picture_through(picture.numbers, (PictureSource(start), *steps), space, bits, wish.dither)
+    first = _read_as(start, steps)
+    outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, first, space)
     converted = Picture(done.numbers, alpha_in(picture, bits), space.model, clear=picture.clear)
     data = encode_numbers(converted, kind, profile_of(space), family(space), source, Coding(wish.quality))
     write_whole(wish.out, data, wish.replace)
     return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers, merged)
 
 
+def _settled(steps: tuple[Step, ...], source: Path) -> tuple[Space | None, tuple[Step, ...]]:
+    """Of a picture of which nothing says what its numbers mean: the space first assigned, and the steps after it. Raises NotSupported."""
+    if not steps:
+        return None, ()
+    first, *rest = steps
+    if isinstance(first, Convert):
+        raise NotSupported("nothing says what its numbers mean; assign a space first", source)
+    return first.space, tuple(rest)
+
+
+def _read_as(start: Space, steps: tuple[Step, ...]) -> Space:
+    """The space that the file's own numbers are read in before anything converts them."""
+    assigned = tuple(itertools.takewhile(lambda s: isinstance(s, Assign), steps))
+    return after(start, assigned)
+
+
 def alpha_in(picture: Picture, bits: int) -> Numbers | None:
     """The alpha channel in the bits of the result; carried, never converted."""
-    if picture.alpha is None or 8 * picture.alpha.dtype.itemsize == bits:
-        return picture.alpha
-    floats = as_float(picture.alpha)
-    return floats if bits == 32 else quantised(floats.reshape(-1, 1), bits, False).reshape(floats.shape)
+    return None if picture.alpha is None else in_bits(picture.alpha[..., None], bits)[..., 0]
 
 
 def _same_samples(source: Path, kind: str, space: Space | None, wish: CopyWish) -> Copied:
@@ -162,7 +169,7 @@ def _as_decoded(picture: Picture, source: Path, kind: str, own_kind: str, space:
             + (f"write {own_kind.upper()}, TIFF or PNG" if own_kind in IN_PLACE else "write TIFF or PNG"),
             wish.out,
         )
-    bits = 8 * picture.numbers.dtype.itemsize
+    bits = bits_of(picture.numbers)
     if wish.bits not in (None, bits):
         raise NotSupported("assigning keeps every number, its bits too", wish.out)
     check_format(kind, bits, picture.model, wish.out)
@@ -192,7 +199,7 @@ def retag_source(source: Path, space: Space, page: int = 0) -> None:
     fresh = source.with_name(f".{source.name[:80]}.velkin-new{source.suffix}")
     kept = source.with_name(f".{source.name[:80]}.velkin-before")
     try:
-        write_copy(source, None, (Step("assign", space),), CopyWish(fresh, page=page, replace=True))
+        write_copy(source, None, (Assign(space),), CopyWish(fresh, page=page, replace=True))
         from velkin.core.tags.inspect import inspect
 
         found = inspect(fresh, page)

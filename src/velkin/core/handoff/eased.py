@@ -10,9 +10,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.codes import as_float, quantised
-from velkin.core.conversion.colours import converted, linear_in
+from velkin.core.conversion.codes import bits_of, in_bits
 from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.light import from_linear, linear_in
 from velkin.core.conversion.outside import Outside
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.formats import Coding, best_bits, check_format, format_of
@@ -63,12 +63,11 @@ def write_eased(source: Path, start: Space, to: Space, easings: Sequence[Easing]
     kind = format_of(wish.out)
     picture = held_by(decode_picture(source, wish.page), kind)
     check_model(start, picture.model, source)
-    own = 8 * picture.numbers.dtype.itemsize
+    own = bits_of(picture.numbers)
     bits = best_bits(kind, own)
     check_format(kind, bits, picture.model, wish.out)
     numbers, before, after, change = eased_numbers(picture.numbers, start, to, easings)
-    if bits != own:
-        numbers = as_float(numbers) if bits == 32 else _codes(as_float(numbers), bits)
+    numbers = in_bits(numbers, bits)
     data = encode_numbers(
         Picture(numbers, alpha_in(picture, bits), picture.model, clear=picture.clear),
         kind,
@@ -79,10 +78,6 @@ def write_eased(source: Path, start: Space, to: Space, easings: Sequence[Easing]
     )
     write_whole(wish.out, data, wish.replace)
     return Eased(wish.out, before, after, change, picture.not_numbers)
-
-
-def _codes(numbers: Pixels, bits: int) -> NDArray[Any]:
-    return quantised(numbers.reshape(-1, numbers.shape[-1]), bits, False).reshape(numbers.shape)
 
 
 def eased_numbers(
@@ -96,18 +91,18 @@ def eased_numbers(
     """
     working = space if isinstance(space, RGBSpace) else ROMM
     proof = Conversion(working, to)
-    linear = linear_in(as_float(numbers), space, working)
+    linear = linear_in(numbers, space, working)
     before, _ = measure(linear, proof)
     wanted = ease(linear, working, to, easings)
     changed = np.any(wanted != linear, axis=-1)
     if not changed.any():
         return numbers, before, before, 0.0
-    bits = 8 * numbers.dtype.itemsize
+    bits = bits_of(numbers)
     out = numbers.copy()
     out[changed] = _own(wanted[changed], working, space, bits)
     full = all(e.strength == 1.0 and e.place.kind == EVERYWHERE for e in easings)
     read = linear.copy()
-    read[changed] = linear_in(as_float(out[changed]), space, working)
+    read[changed] = linear_in(out[changed], space, working)
     after, outside = measure(read, proof)
     for further in range(1, _ROUNDS + 1 if full and bits < 32 else 1):
         stray = outside & changed
@@ -115,13 +110,11 @@ def eased_numbers(
             break
         nearer = ease(wanted[stray][None], working, to, (Easing(OVERALL, further * _FURTHER, 1.0),))[0]
         out[stray] = _own(nearer, working, space, bits)
-        read[stray] = linear_in(as_float(out[stray]), space, working)
+        read[stray] = linear_in(out[stray], space, working)
         after, outside = measure(read, proof)
     return out, before, after, float(difference(lab(linear, working), lab(read, working)).mean(dtype=np.float64))
 
 
 def _own(linear: Pixels, working: RGBSpace, space: Space, bits: int) -> NDArray[Any]:
     """Numbers (N, C) in the picture's own space and type of linear working RGB (N, 3)."""
-    encoded = np.asarray(working.encode(linear), dtype=np.float32)
-    own = encoded if space is working else converted(encoded, Conversion(working, space))
-    return np.asarray(own, dtype=np.float32) if bits == 32 else quantised(own, bits, False)
+    return in_bits(from_linear(linear[None], Conversion(working, space)), bits)[0]

@@ -6,11 +6,11 @@ from pathlib import Path
 
 import numpy as np
 
+from velkin.core.cameraprofiles.highlights import balanced
 from velkin.core.conversion.codes import codes_of_light
 from velkin.core.files import raw
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.picture import Picture
-from velkin.core.render import balanced
 from velkin.core.spaces.rgb import ROMM_LINEAR, SRGB
 
 #: Spaces whose curves are those of the two encodings.
@@ -33,5 +33,4 @@ def camera_tiff(file: Path, balance: tuple[float, ...], encoding: str, exposure:
     UnreadableFile
     """
     numbers = balanced(raw.decode(file), balance) * np.float32(2.0**exposure)
-    curve = _CURVES[encoding]
-    return encode_numbers(Picture(codes_of_light(numbers, curve, curve, 16), None, "rgb"), "tiff", None, "", file)
+    return encode_numbers(Picture(codes_of_light(numbers, _CURVES[encoding], 16), None, "rgb"), "tiff", None, "", file)

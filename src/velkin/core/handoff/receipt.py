@@ -13,8 +13,8 @@ from PIL import Image
 
 from velkin import __version__
 from velkin.core.conversion.codes import as_float
-from velkin.core.conversion.colours import converted
 from velkin.core.conversion.conversion import Conversion
+from velkin.core.conversion.light import converted
 from velkin.core.errors import ShootError, VelkinError
 from velkin.core.files.picture import decode_picture
 from velkin.core.files.transparency import over_white

@@ -14,11 +14,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.codes import Numbers, as_float, codes_of_light, quantised
-from velkin.core.conversion.colours import from_linear, linear_in
+from velkin.core.conversion.codes import Numbers, as_float, in_bits, quantised
 from velkin.core.conversion.dither import SIDE
+from velkin.core.conversion.light import linear_in
 from velkin.core.conversion.outside import Outside
-from velkin.core.conversion.steps import chain_of
 from velkin.core.destinations.destination import SHARPENING, Destination
 from velkin.core.destinations.sizing import Fitted, fitted
 from velkin.core.files.transparency import opacity
@@ -27,8 +26,8 @@ from velkin.core.gamut.masks import Window
 from velkin.core.gamut.proof import Paper, count_outside, lab, linear_there
 from velkin.core.icc.space import CHANNELS, ICCSpace, same_numbers
 from velkin.core.icc.transform import Intent
-from velkin.core.path import CameraStage, ColourPath, PictureStage
-from velkin.core.render import eased, to_working
+from velkin.core.path import ColourPath
+from velkin.core.render import codes_there, eased, to_working
 from velkin.core.sampling import spread
 from velkin.core.sources import Levels
 from velkin.core.spaces.rgb import RGBSpace
@@ -117,8 +116,7 @@ def at_destination(source: Levels, path: ColourPath, destination: Destination) -
         source = Levels(source.merged(), None, source.model)
     fit = fitted(destination.size, width, height)
     plain = not path.easings and not SHARPENING[destination.sharpen]
-    own = isinstance(path.camera, PictureStage) and not chain_of(path.start, path.steps)[0]
-    same = own and same_numbers(path.here, path.destination)
+    same = path.keeps_numbers and same_numbers(path.here, path.destination)
     if same and plain and (fit.scaled == (width, height) or isinstance(path.destination, ICCSpace)):
         return _own_numbers(source, path, destination, fit)
     return _rendered(source, path, destination, fit)
@@ -134,7 +132,7 @@ class _Rows:
         self._path = path
         source, self._alpha = levels.pixels, levels.alpha
         # linear camera numbers are resized as they are, which costs one pass; everything else as linear working light
-        self._raw = isinstance(path.camera, CameraStage) and not path.steps
+        self._raw = path.is_raw and not path.steps
         self._source = source
         self._resized: Pixels | None = None
         self.width, self.height = size
@@ -159,7 +157,7 @@ class _Rows:
         return self._working(part)
 
     def _working(self, part: NDArray[Any]) -> Pixels:
-        return to_working(as_float(part) if isinstance(self._path.camera, CameraStage) else part, self._path)
+        return to_working(as_float(part) if self._path.is_raw else part, self._path)
 
     def __call__(self, first: int, last: int) -> Pixels:
         """Rows from `first` up to `last`."""
@@ -243,7 +241,7 @@ def _rendered(source: Levels, path: ColourPath, destination: Destination, fit: F
         inside = [(x, y) for x, y in places if first <= y < last]
         if inside:
             colours.append(_proofed(now, path, [(x, y - first) for x, y in inside], side))
-        _put(codes, _numbers(now, path, file.bits, file.dither, first), fit, first)
+        _put(codes, codes_there(now, path, file.bits, file.dither, first), fit, first)
     assert before is not None and after is not None
     at = np.array(places, dtype=np.int64).reshape(-1, 2) + np.array([fit.left, fit.top])
     read = Intent.ABSOLUTE if path.intent is Intent.ABSOLUTE and isinstance(to, ICCSpace) else Intent.RELATIVE
@@ -253,7 +251,7 @@ def _rendered(source: Levels, path: ColourPath, destination: Destination, fit: F
 
 def _alpha_codes(covers: Pixels, fit: Fitted, bits: int) -> Numbers:
     """Alpha (H, W) of the file; nothing covers what lies round the picture."""
-    codes = quantised(covers.reshape(-1, 1), bits, False).reshape(covers.shape)
+    codes = quantised(covers[..., None], bits)[..., 0]
     if fit.out == fit.scaled:
         return codes
     whole = np.zeros((fit.out[1], fit.out[0], 1), dtype=codes.dtype)
@@ -266,17 +264,6 @@ def _outside(linear: Pixels, path: ColourPath, pixels: int, seen: NDArray[np.boo
     if not len(flat) or pixels <= (_COUNTED if isinstance(path.destination, RGBSpace) else _SAMPLE):
         return count_outside(flat[None], path.proof)
     return count_outside(spread(flat, max(round(len(flat) * _SAMPLE / pixels), 1))[None], path.proof)
-
-
-def _numbers(linear: Pixels, path: ColourPath, bits: int, dither: bool, first: int) -> Numbers:
-    """The destination's codes of linear working rows that begin with row `first`."""
-    to = path.destination
-    if isinstance(to, RGBSpace):
-        return codes_of_light(linear, path.working, to, bits, dither, first)
-    numbers = from_linear(linear, path.proof)
-    height, width = linear.shape[:2]
-    flat = quantised(numbers.reshape(height * width, -1), bits, dither, first * width, width)
-    return flat.reshape(height, width, -1)
 
 
 def _canvas(fit: Fitted, channels: int, bits: int, model: str) -> NDArray[Any]:
@@ -355,15 +342,13 @@ def _own_numbers(source: Levels, path: ColourPath, destination: Destination, fit
         numbers = np.asarray(cv2.resize(floats, fit.scaled, interpolation=way)).reshape(*fit.scaled[::-1], -1)
         if covers is not None:
             numbers = numbers / np.maximum(covers, _INVISIBLE)[..., None]
-    if 8 * numbers.dtype.itemsize != bits:
-        flat = quantised(as_float(numbers).reshape(-1, numbers.shape[2]), bits, destination.file.dither, 0, numbers.shape[1])
-        numbers = flat.reshape(numbers.shape)
+    numbers = in_bits(numbers, bits, destination.file.dither)
     codes = numbers
     if fit.out != fit.scaled:
         codes = _canvas(fit, numbers.shape[2], bits, path.destination.model)
         _put(codes, numbers, fit, 0)
     places, side = _places(_visible(fit))
-    own = as_float(_blocks(numbers, places, side))
+    own = _blocks(numbers, places, side)
     colours = lab(linear_in(own, path.here, path.working, Intent.RELATIVE, False), path.working)
     at = np.array(places, dtype=np.int64).reshape(-1, 2) + np.array([fit.left, fit.top])
     ends = count_outside(np.zeros((0, 1, 3), dtype=np.float32), path.proof)

@@ -22,7 +22,6 @@ from velkin.core.files.digest import digest_of
 from velkin.core.files.safely import being_written
 from velkin.core.handoff.jobs import Job
 from velkin.core.handoff.write import Mark, Written, hand_off_frame
-from velkin.core.path import CameraStage
 from velkin.core.sources import Levels, levels_of
 
 #: Bytes that frames in work may take together; one frame alone may always go on.
@@ -207,7 +206,7 @@ class _Run:
             self.told(first, "decoding")
             if first.digest:
                 _check_unchanged(first)
-            return levels_of(first.source, first.path.camera)
+            return levels_of(first.source, first.path.source)
         except Exception as error:
             for job in jobs:
                 self._end(Done(job, None, _reason(error, job)))
@@ -283,7 +282,7 @@ def _takes_files(job: Job) -> bool:
 def _weight(jobs: list[Job]) -> int:
     """Bytes that a frame in work takes at most, about: while it is decoded, or its pixels, a result and that read back."""
     job = jobs[0]
-    raw = isinstance(job.path.camera, CameraStage)
+    raw = job.path.is_raw
     source, decoding = (6, 20) if raw else (8, 16)
     results = max(2 * (4 if j.path.destination.model == "cmyk" else 3) * (j.destination.file.bits // 8) for j in jobs)
     whole = 60 if any(j.path.easings for j in jobs) else 0

@@ -14,7 +14,7 @@ from velkin.core.shoot.commands import Commands, count_words, now
 from velkin.core.shoot.records import ledger_to_json, picture_to_json, pins_to_json, rules_to_json
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.facts import PictureFacts
-from velkin.core.tags.ledger import ASSIGN, CONVERT, LEAVE, Entry
+from velkin.core.tags.ledger import Entry, Verb
 from velkin.core.tags.pins import MOST_PINS, Pin
 from velkin.core.tags.rules import IntakeRules, ruled
 
@@ -46,7 +46,7 @@ class ColourCommands(Commands):
         for f in chosen:
             check_model(space, self.state.path(f).here.model, self.state.frames[f].path)
         self._enter(
-            chosen, f"assign {space.name} to {count_words(len(chosen), 'frame')}", space, Entry(ASSIGN, space.id, why=why)
+            chosen, f"assign {space.name} to {count_words(len(chosen), 'frame')}", space, Entry(Verb.ASSIGN, space.id, why=why)
         )
 
     def convert(
@@ -73,7 +73,7 @@ class ColourCommands(Commands):
             raise ShootError(f"nothing says what the numbers of {name} mean; assign a space first")
         if not is_destination(space):
             raise BadProfile(f"{space.name} has no way from colours to device values; nothing can be converted to it")
-        entry = Entry(CONVERT, space.id, intent, black_point, why=why)
+        entry = Entry(Verb.CONVERT, space.id, intent, black_point, why=why)
         self._enter(chosen, f"convert {count_words(len(chosen), 'frame')} to {space.name}", space, entry)
 
     def give_and_convert(self, frames: Iterable[int], given: Space, to: Space) -> None:
@@ -85,14 +85,14 @@ class ColourCommands(Commands):
             for space in (given, to):
                 self._remember(space)
             for f in chosen:
-                self._append(f, Entry(ASSIGN, given.id, why="by hand"), Entry(CONVERT, to.id, why="by hand"))
+                self._append(f, Entry(Verb.ASSIGN, given.id, why="by hand"), Entry(Verb.CONVERT, to.id, why="by hand"))
 
     def leave(self, frames: Iterable[int]) -> None:
         """Decide that held frames stay as they came."""
         chosen = [f for f in frames if self.state.frames[f].held]
         with self._step(f"leave {count_words(len(chosen), 'frame')} as they came"):
             for f in chosen:
-                self._append(f, Entry(LEAVE, why="by hand"))
+                self._append(f, Entry(Verb.LEAVE, why="by hand"))
 
     def go_back(self, frame: int, entries: int) -> None:
         """Take a frame's ledger back to its first `entries` entries; with none, what was held is held again."""

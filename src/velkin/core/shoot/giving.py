@@ -114,7 +114,7 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
     """
     from_frame = state.frames[source]
     profile = None if from_frame.profile is None else state.profiles[from_frame.profile]
-    numbers = state.path(source).raw_stage.balance
+    numbers = state.path(source).camera.balance
     exposure = from_frame.exposure
     if giving.exposure == "chart" and isinstance(profile, CameraProfile):
         exposure = round(float(np.log2(profile.exposure)), 2) if profile.keep_exposure else 0.0
@@ -149,7 +149,7 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
             balance = None if follows and not as_shot else numbers
             after = Change(after.frame, after.profile, balance, from_frame.balance_from, after.exposure)
         elif takes_profile and frame.balance is None:
-            own = state.path(identifier).raw_stage.balance
+            own = state.path(identifier).camera.balance
             after = Change(after.frame, after.profile, own, frame.balance_from, after.exposure)
         if after == Change(identifier, frame.profile, frame.balance, frame.balance_from, frame.exposure):
             same.append(identifier)

@@ -26,7 +26,7 @@ from velkin.core.shoot.state import Gift
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
 from velkin.core.tags.facts import PictureFacts
-from velkin.core.tags.ledger import Entry
+from velkin.core.tags.ledger import Entry, Verb
 from velkin.core.tags.pins import Pin, Target
 from velkin.core.tags.rules import IntakeRules, Rule
 from velkin.core.tags.tag import Statement, Tag
@@ -164,7 +164,7 @@ def ledger_to_json(ledger: tuple[Entry, ...]) -> str:
 
 def ledger_from_json(text: str) -> tuple[Entry, ...]:
     """The ledger kept as text."""
-    return tuple(Entry(**{**e, "intent": Intent(e["intent"])}) for e in json.loads(text))
+    return tuple(Entry(**{**e, "verb": Verb(e["verb"]), "intent": Intent(e["intent"])}) for e in json.loads(text))
 
 
 def pins_to_json(pins: tuple[Pin, ...]) -> str:

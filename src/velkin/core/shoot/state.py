@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.cameraprofiles.anyprofile import AnyProfile
+from velkin.core.cameraprofiles.anyprofile import AnyProfile, calibrated_for
 from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
@@ -23,10 +23,13 @@ from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space, built_in_space, shown_for_now
 from velkin.core.icc.transform import Intent
-from velkin.core.path import CameraStage, ColourPath, PictureStage, built_in_stage, path_of, profile_stage
+from velkin.core.path import ColourPath, path_of
 from velkin.core.spaces.rgb import SRGB, RGBSpace
+from velkin.core.stages.camera import CameraStage, built_in_stage, profile_stage
+from velkin.core.stages.source import PictureSource
+from velkin.core.stages.steps import steps_of
 from velkin.core.tags.facts import PictureFacts
-from velkin.core.tags.ledger import Entry, steps_of
+from velkin.core.tags.ledger import Entry
 from velkin.core.tags.pins import Pin
 from velkin.core.tags.rules import IntakeRules
 
@@ -246,7 +249,7 @@ class State:
     ) -> ColourPath:
         """A frame's path led to a destination, with those of its easings that act on the way to it."""
         acting = tuple(e for e in self.easings_of(frame) if e.acts(goal.id))
-        return replace(path, destination=goal, intent=intent, black_point=point, easings=acting)
+        return path.led_to(goal, intent, point, acting)
 
     def toward_destination(self, frame: int, d: Destination) -> ColourPath:
         """A frame's path as a destination's files are written. Raises KeyError for a destination whose space is not known."""
@@ -287,19 +290,20 @@ class State:
         profile = None if f.profile is None else self.profiles[f.profile]
         if isinstance(profile, CameraProfile):
             return profile.matrices()
-        return profile.on(f.raw.colour).matrices if isinstance(profile, DNGProfile) else built_in(f.raw)
+        found = None if profile is None else calibrated_for(profile, f.raw.colour)
+        return found.matrices if isinstance(found, DNGProfile) else built_in(f.raw)
 
-    def picture_stage(self, frame: int) -> PictureStage:
+    def picture_stage(self, frame: int) -> PictureSource:
         """What a finished picture's numbers mean as it came: by its tag, else what they are shown in for now."""
         facts = self.frames[frame].picture
         if facts.tag.state == "tagged" and facts.said:
-            return PictureStage(self.space(facts.said), True, facts.page)
+            return PictureSource(self.space(facts.said), True, facts.page)
         claimed = facts.tag.state == "claimed" and facts.said
-        return PictureStage(self.space(facts.said) if claimed else shown_for_now(facts.colour_model), False, facts.page)
+        return PictureSource(self.space(facts.said) if claimed else shown_for_now(facts.colour_model), False, facts.page)
 
     def _path(
         self,
-        camera: CameraStage | PictureStage,
+        camera: CameraStage | PictureSource,
         frame: Frame,
         ledger: tuple[Entry, ...],
         others: Mapping[str, Space] | None = None,
@@ -307,7 +311,7 @@ class State:
         known = others or {}
         steps = steps_of(ledger, lambda i: known.get(i) or self.space(i))
         goal = self.proof_space()
-        path = path_of(camera, self.working, goal, frame.exposure, steps)
+        path = path_of(camera, self.working, goal, exposure=frame.exposure, steps=steps)
         return self.toward(path, frame.id, goal, *self.proof_way())
 
     def path(self, frame: int) -> ColourPath:
@@ -327,7 +331,7 @@ class State:
         """The colour path of a frame were its ledger another, or its profile; `others` are spaces that the shoot does not keep (yet)."""
         f = self.frames[frame]
         given = profile if profile is not None else None if f.profile is None else self.profiles[f.profile]
-        camera: CameraStage | PictureStage
+        camera: CameraStage | PictureSource
         if not f.is_raw:
             camera = self.picture_stage(frame)
         elif given is not None:
@@ -348,10 +352,10 @@ class State:
         f = self.frames[frame]
         if look in ("without easing", "there"):
             own = self.path(frame)
-            return replace(own, easings=()) if look == "without easing" else own
+            return own.eased_by() if look == "without easing" else own
         if not f.is_raw or look == "as found":
             return self.path(frame) if look == "now" else self.path_with(frame, ())
-        camera = self.path(frame).raw_stage
+        camera = self.path(frame).camera
         if look == "built-in":
             camera = built_in_stage(f.raw)
         elif look == "as shot":

@@ -2,20 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
+from enum import StrEnum
 
-from velkin.core.conversion.steps import Step
-from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 
-ASSIGN, CONVERT, LEAVE = "assign", "convert", "leave"
 
-#: What each entry does, in the words used everywhere.
-MEANING = {
-    ASSIGN: "numbers stay, look changes",
-    CONVERT: "look stays, numbers change",
-    LEAVE: "nothing changes",
+class Verb(StrEnum):
+    """What an entry does; the values are those of the shoot file."""
+
+    ASSIGN = "assign"
+    CONVERT = "convert"
+    LEAVE = "leave"
+
+    @property
+    def meaning(self) -> str:
+        """In the words used everywhere."""
+        return _MEANING[self]
+
+
+_MEANING = {
+    Verb.ASSIGN: "numbers stay, look changes",
+    Verb.CONVERT: "look stays, numbers change",
+    Verb.LEAVE: "nothing changes",
 }
 
 
@@ -25,8 +34,8 @@ class Entry:
 
     Attributes
     ----------
-    verb : ``assign``, ``convert`` or ``leave``
-        The last keeps a frame as it came, decided.
+    verb : Verb
+        `LEAVE` keeps a frame as it came, decided.
     space : str
         Id of the space; empty for ``leave``.
     intent : Intent
@@ -38,7 +47,7 @@ class Entry:
         What decided: ``by hand``, the rule, ``copied from …``.
     """
 
-    verb: str
+    verb: Verb
     space: str = ""
     intent: Intent = Intent.RELATIVE
     black_point: bool = True
@@ -47,13 +56,8 @@ class Entry:
 
     def words(self, name: str) -> str:
         """The entry in words, given its space's name."""
-        if self.verb == ASSIGN:
+        if self.verb is Verb.ASSIGN:
             return f"{name} assigned"
-        if self.verb == CONVERT:
+        if self.verb is Verb.CONVERT:
             return f"converted to {name}"
         return "left as it came"
-
-
-def steps_of(ledger: tuple[Entry, ...], space: Callable[[str], Space]) -> tuple[Step, ...]:
-    """The steps of a path that a ledger amounts to."""
-    return tuple(Step(e.verb, space(e.space), e.intent, e.black_point) for e in ledger if e.verb != LEAVE)

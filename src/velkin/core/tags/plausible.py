@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.colours import lab_of
+from velkin.core.conversion.light import lab_of
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.sampling import spread
 from velkin.core.spaces.rgb import RGBSpace, family_of

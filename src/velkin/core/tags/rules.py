@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from velkin.core.icc.space import Space, same
 from velkin.core.spaces.rgb import RGBSpace
-from velkin.core.tags.ledger import ASSIGN, CONVERT, LEAVE, Entry
+from velkin.core.tags.ledger import Entry, Verb
 
 KEEP, CONVERT_NOW, GIVE, HOLD = "keep", "convert", "give", "hold"
 
@@ -109,14 +109,16 @@ def ruled(
     case = case_of(state, model, said, working)
     rule = rules.of(case)
     why = f"rule: {ACTION_WORDS[rule.action]}"
-    claim = (Entry(ASSIGN, said.id, at=at, why="its metadata claims it"),) if case == "claimed" and said is not None else ()
+    claim = (
+        (Entry(Verb.ASSIGN, said.id, at=at, why="its metadata claims it"),) if case == "claimed" and said is not None else ()
+    )
     if rule.action == KEEP:
-        left = (Entry(LEAVE, at=at, why=why),) if case in ("untagged", "damaged") else claim
+        left = (Entry(Verb.LEAVE, at=at, why=why),) if case in ("untagged", "damaged") else claim
         return Ruled(case, KEEP, left)
     if rule.action == CONVERT_NOW and said is not None:
-        return Ruled(case, CONVERT_NOW, (*claim, Entry(CONVERT, working.id, at=at, why=why)))
+        return Ruled(case, CONVERT_NOW, (*claim, Entry(Verb.CONVERT, working.id, at=at, why=why)))
     if rule.action == GIVE:
         given = space(rule.space)
         if given is not None and given.model == model:
-            return Ruled(case, GIVE, (Entry(ASSIGN, given.id, at=at, why=why),))
+            return Ruled(case, GIVE, (Entry(Verb.ASSIGN, given.id, at=at, why=why),))
     return Ruled(case, HOLD, ())

@@ -1,0 +1,44 @@
+"""Decoded sources, kept for the next who asks."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from numpy.typing import NDArray
+
+from velkin.core.cache import Cache, file_stamp
+from velkin.core.sampling import spread
+from velkin.core.sources import decode_source
+from velkin.core.stages.source import PictureSource, Source
+
+_SAMPLE = 1_200_000
+_BUDGET = 900_000_000
+
+
+class Decoded:
+    """Decoded sources at half and full size, within a budget; one decode of a file at a time, never of a file as it was before."""
+
+    def __init__(self) -> None:
+        self._kept: Cache[NDArray[Any]] = Cache(_BUDGET)
+
+    @staticmethod
+    def _key(path: Path, source: Source, half: bool) -> tuple[object, ...]:
+        return str(path), file_stamp(path), source.page if isinstance(source, PictureSource) else -1, half
+
+    def get(self, path: Path, source: Source, half: bool) -> NDArray[Any]:
+        """A source as decoded. Raises UnreadableFile, NotSupported."""
+        return self._kept.made(self._key(path, source, half), lambda: decode_source(path, source, half))
+
+    def has(self, path: Path, source: Source, half: bool) -> bool:
+        """Whether a decode is at hand."""
+        return self._kept.get(self._key(path, source, half)) is not None
+
+    def sample(self, path: Path, source: Source) -> NDArray[Any]:
+        """About a million pixels (1, N, C) spread evenly over the full picture, or over the half size until that is decoded."""
+        full = self.get(path, source, not self.has(path, source, False))
+        return spread(full.reshape(-1, full.shape[-1]), _SAMPLE)[None]
+
+    def forget(self, path: Path) -> None:
+        """Drop what was decoded of a file."""
+        self._kept.forget(lambda key: key[0] == str(path))

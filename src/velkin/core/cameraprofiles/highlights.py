@@ -1,0 +1,49 @@
+"""White balance, and what becomes of highlights: the one rule.
+
+Where a sensor is saturated the colour is unknown: such pixels move to neutral as their second channel saturates too, so that blown highlights
+do not turn magenta.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.compiled import in_bands, jit
+
+Pixels = NDArray[np.float32]
+
+F = np.float32
+
+#: From here on a sensor's numbers say only "at least this much".
+SATURATED = 0.985
+#: Where the second-largest channel begins to lose its meaning too.
+NEARLY = 0.90
+
+
+@jit
+def balanced_one(r, g, b, gains):  # type: ignore[no-untyped-def]
+    """Camera RGB times gains; saturated pixels go to neutral as their second channel saturates too."""
+    x, y, z = r * gains[0], g * gains[1], b * gains[2]
+    if max(r, max(g, b)) >= F(SATURATED):
+        one = F(1)
+        x, y, z = min(x, one), min(y, one), min(z, one)
+        second = max(min(r, g), min(max(r, g), b))
+        share = max(F(0), min(one, (second - F(NEARLY)) / F(SATURATED - NEARLY)))
+        top = max(x, max(y, z))
+        x, y, z = x + (top - x) * share, y + (top - y) * share, z + (top - z) * share
+    return x, y, z
+
+
+@jit
+def _balanced(pixels, gains, out):  # type: ignore[no-untyped-def]
+    for i in range(pixels.shape[0]):
+        out[i, 0], out[i, 1], out[i, 2] = balanced_one(pixels[i, 0], pixels[i, 1], pixels[i, 2], gains)
+
+
+def balanced(camera_rgb: Pixels, multipliers: tuple[float, ...]) -> Pixels:
+    """Camera RGB (..., 3) times white balance (green 1), float32; 1 stays the white level."""
+    flat = np.ascontiguousarray(camera_rgb, dtype=np.float32).reshape(-1, 3)
+    out, gains = np.empty_like(flat), np.array(multipliers, dtype=np.float32)
+    in_bands(lambda a, z: _balanced(flat[a:z], gains, out[a:z]), len(flat))
+    return out.reshape(camera_rgb.shape)
