@@ -20,7 +20,7 @@ from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.pictures import convert_picture
 from velkin.core.files.retag import retagged
 from velkin.core.icc import transform
-from velkin.core.icc.space import profile_of, space_of
+from velkin.core.icc.space import LAB, profile_of, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB, between
 from velkin.core.tags.inspect import inspect
@@ -49,21 +49,44 @@ def timed(work: Callable[[], object], rounds: int = 5) -> float:
 
 
 _MEMORY = """
+import sys
 import numpy as np
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.pictures import convert_picture
+from velkin.core.icc.space import LAB
 from velkin.core.spaces.rgb import ROMM, SRGB
-small = np.zeros((100, 100, 3), np.uint16)
-convert_picture(small, Conversion(ROMM, SRGB), 16)
+c = Conversion(LAB if sys.argv[1] == "lab" else ROMM, SRGB)
+kind, bits = (np.float32, 32) if sys.argv[1] == "float" else (np.uint16, 16)
+convert_picture(np.zeros((600, 600, 3), kind), c, bits)
 
 def peak():
     return int(next(l for l in open("/proc/self/status") if l.startswith("VmHWM")).split()[1]) / 1024
 
 before = peak()
-big = np.full((4000, 6000, 3), 30000, np.uint16)
-out = convert_picture(big, Conversion(ROMM, SRGB), 16).numbers
-print(peak() - before - (big.nbytes + out.nbytes) / 2**20)
+big = np.full((4000, 6000, 3), 0.5 if bits == 32 else 30000, kind)
+out = convert_picture(big, c, bits).numbers
+print(peak() - before, (big.nbytes + out.nbytes) / 2**20)
 """
+
+
+def _peak(kind: str) -> tuple[float, float]:
+    """MB that a conversion of 24 MP takes at its peak, and how much of it are source and result."""
+    found = subprocess.run([sys.executable, "-c", _MEMORY, kind], capture_output=True, text=True, check=True).stdout.split()
+    return float(found[0]), float(found[1])
+
+
+def bench_other_numbers(report: Report, codes: NDArray[np.uint16]) -> None:
+    """Float and Lab pictures beside 16-bit RGB ones: time, and memory for each megapixel."""
+    plain = timed(lambda: convert_picture(codes, Conversion(ROMM, SRGB), 16))
+    floats = codes.astype(np.float32) / np.float32(65535)
+    for name, numbers, source, bits in (("float", floats, ROMM, 32), ("Lab, 16 bits", codes, LAB, 16)):
+        c = Conversion(source, SRGB)
+        convert_picture(numbers[:64], c, bits)
+        took = timed(lambda n=numbers, c=c, b=bits: convert_picture(n, c, b))  # type: ignore[misc]
+        report.line(f"24 MP {name} → sRGB, over 16-bit RGB", f"{took / plain:.2f} ×", at_most(took / plain, 2, "×"))
+    for kind in ("float", "lab"):
+        peak = _peak(kind)[0] / 24
+        report.line(f"  peak memory of {kind}, source and result included", f"{peak:.0f} MB/MP", at_most(peak, 30, "MB/MP"))
 
 
 def bench_conversions(report: Report) -> None:
@@ -91,8 +114,11 @@ def bench_conversions(report: Report) -> None:
     ):
         worst = np.abs(found - meant).max()
         report.line(f"  largest error of {name}, 16-bit codes", f"{worst:.1f}", at_most(worst, 2) if name == "Velkin" else "")
-    peak = subprocess.run([sys.executable, "-c", _MEMORY], capture_output=True, text=True, check=True).stdout.strip()
-    report.line("  peak memory beyond input and output", f"{float(peak):.0f} MB", at_most(float(peak), 100, "MB"))
+    beyond = _peak("codes")
+    report.line(
+        "  peak memory beyond input and output", f"{beyond[0] - beyond[1]:.0f} MB", at_most(beyond[0] - beyond[1], 100, "MB")
+    )
+    bench_other_numbers(report, numbers)
     press = space_of(press_profile(4))
     to_press = Conversion(ROMM, press)
     convert_picture(numbers[:64], Conversion(OPRGB, press), 16)

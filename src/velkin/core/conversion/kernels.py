@@ -93,6 +93,15 @@ def numbers_of_light(src, red, green, blue, shift, base, out):  # type: ignore[n
         out[i, 2] = _curved(src[i, 2], blue, shift, base, part)
 
 
+@exact_jit
+def places_of_light(src, table, shift, base, out):  # type: ignore[no-untyped-def]
+    """Light (N, 3) → encoded numbers (N, 3) float32 by one curve, clipped to 0..1: places in tables."""
+    part = F(1) / F(1 << shift)
+    for i in range(src.shape[0]):
+        for k in range(3):
+            out[i, k] = _encoded(src[i, k], table, shift, base, part)
+
+
 # ---- codes ------------------------------------------------------------------------------------------------------------
 
 

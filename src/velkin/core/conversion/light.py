@@ -13,7 +13,7 @@ from velkin.core.compiled import in_bands
 from velkin.core.conversion.codes import Numbers, Pixels, as_float, is_codes
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.curves import decoder_of, encoder_of, light_of_each_code
-from velkin.core.conversion.tables import Table, compensation, lab_table, read, table_of
+from velkin.core.conversion.tables import EVEN, Table, compensation, lab_table, read, table_of
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.adaptation import D50
@@ -124,15 +124,15 @@ def from_linear(linear: Pixels, c: Conversion) -> Pixels:
     assert isinstance(c.source, RGBSpace)
     if isinstance(c.destination, RGBSpace):
         return encoded(carried(linear, c.source, c.destination), c.destination)
-    from velkin.core.spaces import kernels
+    from velkin.core.conversion import kernels
 
     flat = _flat(np.asarray(linear, dtype=np.float32))
-    table = table_of(c)
+    table, even = table_of(c), encoder_of(EVEN)
     out = np.empty((len(flat), table.channels), dtype=np.float32)
 
     def band(a: int, z: int) -> None:
         places = np.empty((z - a, 3), dtype=np.float32)
-        kernels.even_lightness(flat[a:z], places)
+        kernels.places_of_light(flat[a:z], even.tables[0], even.shift, even.base, places)
         read(table, places, out[a:z])
 
     in_bands(band, len(flat))

@@ -34,6 +34,8 @@ _CLOSE_MEAN, _CLOSE_MAX = 0.01, 0.3
 _PROBES = 6000
 
 
+#: The space by whose curve, that of L*, light is laid out evenly by lightness.
+EVEN = ECIRGB
 #: Bytes that tables may take together.
 _BUDGET = 300_000_000
 
@@ -93,7 +95,7 @@ def read(table: Table, places: NDArray[np.floating], out: Pixels | None = None) 
 
 def _device_at(space: Space, places: Floats) -> Floats:
     """The device values (N, C) that stand at places of a table: RGB spaces of curves are laid out evenly by lightness."""
-    return np.asarray(space.encode(ECIRGB.decode(places))) if isinstance(space, RGBSpace) else places
+    return np.asarray(space.encode(EVEN.decode(places))) if isinstance(space, RGBSpace) else places
 
 
 def _values(c: Conversion, device: NDArray[np.floating]) -> Floats:

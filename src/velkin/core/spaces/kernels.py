@@ -1,4 +1,4 @@
-"""Compiled loops over pixels: Lab of linear RGB and back, even lightness, and CIEDE2000, in float32; the formulas are those of `lab`
+"""Compiled loops over pixels: Lab of linear RGB and back, and CIEDE2000, in float32; the formulas are those of `lab`
 and `difference`."""
 
 from __future__ import annotations
@@ -62,15 +62,6 @@ def lab_to_linear(src, gain, offset, m, out):  # type: ignore[no-untyped-def]
         out[i, 0] = m[0] * u + m[1] * v + m[2] * w
         out[i, 1] = m[3] * u + m[4] * v + m[5] * w
         out[i, 2] = m[6] * u + m[7] * v + m[8] * w
-
-
-@jit
-def even_lightness(src, out):  # type: ignore[no-untyped-def]
-    """Linear numbers (N, 3) → numbers 0..1 in even steps of lightness (the curve of L*), clipped."""
-    for i in range(src.shape[0]):
-        for k in range(3):
-            v = min(max(src[i, k], F(0)), F(1))
-            out[i, k] = F(1.16) * cube_root(v) - F(0.16) if v > F(216.0 / 24389.0) else v * F(24389.0 / 2700.0)
 
 
 @jit
