@@ -74,8 +74,8 @@ def large_shoot(path: Path, frames: list[Path]) -> None:
     """A shoot of the large frames with the destinations Web sRGB and Archive."""
     shoot = Shoot.create(path, "large")
     try:
-        shoot.add_frames([look_at(p) for p in frames], "light")
-        shoot.add_destinations([(STARTERS["archive"], None)])
+        shoot.frames.add_frames([look_at(p) for p in frames], "light")
+        shoot.destinations.add_destinations([(STARTERS["archive"], None)])
     finally:
         shoot.close()
 
@@ -143,7 +143,7 @@ def bench_kills(report: Report, folder: Path, shoot: Path, times: int = 20) -> N
     whole = folder / "whole.velkin"
     shutil.copy(shoot, whole)
     opened = Shoot.open(whole)
-    opened.add_destinations([(STARTERS["archive"], None)])
+    opened.destinations.add_destinations([(STARTERS["archive"], None)])
     opened.close()
     timed = folder / "timed.velkin"
     shutil.copy(whole, timed)
@@ -159,7 +159,7 @@ def bench_kills(report: Report, folder: Path, shoot: Path, times: int = 20) -> N
         for path in named:
             decode_picture(path)  # raises for what is cut short
         kept = Shoot.open(copy)
-        begun = bool(kept.runs())
+        begun = bool(kept.handoffs.runs())
         kept.close()
         if not begun:  # killed before the run was begun
             hand_off(copy, out)
@@ -167,8 +167,8 @@ def bench_kills(report: Report, folder: Path, shoot: Path, times: int = 20) -> N
         again += len(document["written"])
         resumed += document["finished_before"]
         kept = Shoot.open(copy)
-        written = [w for w in kept.written() if w.ok]
-        planned = {(f.frame, f.destination) for r in kept.runs() for f in kept.run_with_files(r.id).files}
+        written = [w for w in kept.handoffs.written() if w.ok]
+        planned = {(f.frame, f.destination) for r in kept.handoffs.runs() for f in kept.handoffs.run_with_files(r.id).files}
         assert planned == {(w.frame, w.destination) for w in written} and len(planned) == 2 * len(kept.state.frames)
         assert sorted(p.name for p in out.iterdir()) == sorted({w.path.name for w in written}), (
             "nothing partial, hidden or twice"

@@ -21,7 +21,6 @@ from velkin.app.window import Window
 from velkin.core.files import raw
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import KNEE, full_strength
-from velkin.core.gamut.proof import lab
 from velkin.core.gamut.roundtrip import beyond
 from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import profile_of, space_of
@@ -31,6 +30,7 @@ from velkin.core.path import path_of
 from velkin.core.render import to_working
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.spaces.pictures import lab
 from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.stages.camera import built_in_stage
 from velkin.sim.press import press_profile
@@ -81,7 +81,7 @@ def bench_toggling(report: Report, folder: Path, frame: Path) -> None:
     large_picture(frame, folder / "large.tif")
     shoot = Shoot.create(folder / "large.velkin", "large")
     press = space_of(press_profile(4))
-    shoot.add_frames([look_at(folder / "large.tif")])
+    shoot.frames.add_frames([look_at(folder / "large.tif")])
     shoot.close()
     settings = QSettings(str(folder / "proof.ini"), QSettings.Format.IniFormat)
     settings.setValue("icc_folders", str(folder / "none"))

@@ -270,7 +270,7 @@ window.close()
 def bench_day(report: Report, folder: Path) -> None:
     """A shoot of a thousand small frames: opening, scrolling with a heartbeat on the GUI thread, giving to all."""
     shoot = Shoot.create(folder / "day.velkin", "day")
-    shoot.add_frames([look_at(p) for p in make_crowd(folder / "day", 1000)])
+    shoot.frames.add_frames([look_at(p) for p in make_crowd(folder / "day", 1000)])
     shoot.close()
     runs = [[float(v) for v in _alone(DAY, str(folder / "day.velkin"), str(folder / "s.ini")).split()] for _ in range(2)]
     for words, (opened, scrolled, gave, count) in zip(("first", "again"), runs, strict=True):

@@ -213,7 +213,7 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.app.model.places import Page
 folder = Path(sys.argv[1])
 shoot = Shoot.create(folder / "try.velkin", "try")
-frame = shoot.add_frames([look_at(folder / "large.tif")])[0]
+frame = shoot.frames.add_frames([look_at(folder / "large.tif")])[0]
 shoot.close()
 settings = QSettings(str(folder / "try.ini"), QSettings.Format.IniFormat)
 settings.setValue("shelf", str(folder / "shelf"))

@@ -14,6 +14,7 @@ from pathlib import Path
 from figures import Report, at_most
 
 from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.frame import Role
 from velkin.core.shoot.shoot import Shoot
 from velkin.sim.crowd import make_crowd
 
@@ -229,9 +230,9 @@ def _run(script: str, *words: str) -> list[float]:
 def _crowd(folder: Path, count: int) -> None:
     shoot = Shoot.create(folder / "crowd.velkin", "crowd")
     arrivals = [look_at(p) for p in make_crowd(folder / "crowd", count, lights=8)]
-    ids = shoot.add_frames(arrivals)
+    ids = shoot.frames.add_frames(arrivals)
     each = -(-count // 8)
-    shoot.set_role([f for n, f in enumerate(ids) if n % each == 0], "chart")
+    shoot.frames.set_role([f for n, f in enumerate(ids) if n % each == 0], Role.CHART)
     shoot.close()
 
 
@@ -241,7 +242,7 @@ def _large(folder: Path, name: str, count: int, written: bool) -> None:
     arrivals = [look_at(p) for p in files]
     shoot = Shoot.create(folder / name, name)
     many = [replace(arrivals[n % len(arrivals)], digest=f"{n:064d}") for n in range(count)]
-    ids = shoot.add_frames(many)
+    ids = shoot.frames.add_frames(many)
     if written:
         with shoot._store.plain():
             shoot._store.many(
@@ -285,7 +286,7 @@ def bench_changes(report: Report, folder: Path) -> None:
     times = []
     for number, frame in enumerate(order[:40]):
         begun = time.perf_counter()
-        shoot.set_exposure([frame], 0.1 * number + 0.05)
+        shoot.camera.set_exposure([frame], 0.1 * number + 0.05)
         shoot.state  # noqa: B018  read anew, as the window does after every change
         times.append(time.perf_counter() - begun)
     report.line(
@@ -297,7 +298,7 @@ def bench_changes(report: Report, folder: Path) -> None:
     before = folder.joinpath("large.velkin-wal").stat().st_size
     begun = time.perf_counter()
     for moment in range(100):
-        shoot.set_balance(order[:100], (1.5 + moment / 100, 1.0, 1.25), "temperature", joins=True)
+        shoot.camera.set_balance(order[:100], (1.5 + moment / 100, 1.0, 1.25), "temperature", joins=True)
     dragged = time.perf_counter() - begun
     grown = folder.joinpath("large.velkin-wal").stat().st_size - before
     begun = time.perf_counter()

@@ -12,7 +12,7 @@ from PIL import Image
 from velkin.cli import main
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.files.picture import decode_picture
-from velkin.core.gamut.proof import outside
+from velkin.core.gamut.membership import outside
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.rgb import BT2020, OPRGB, ROMM, SRGB
 from velkin.core.tags.inspect import inspect

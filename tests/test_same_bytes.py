@@ -33,8 +33,10 @@ def picture(tmp_path):
 
 def handed_off(tmp_path, source, space, bits):
     shoot = Shoot.create(tmp_path / f"{source.stem}-{space}-{bits}.velkin", "s")
-    shoot.add_frames([look_at(source)])
-    shoot.add_destinations([(Destination("to", "To", space, "to", file=FileFormat("tiff", bits), size=Size(FULL)), None)])
+    shoot.frames.add_frames([look_at(source)])
+    shoot.destinations.add_destinations(
+        [(Destination("to", "To", space, "to", file=FileFormat("tiff", bits), size=Size(FULL)), None)]
+    )
     identifier = shoot.state.destinations[-1].id
     path = shoot.path
     shoot.close()

@@ -11,6 +11,7 @@ from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart
 from velkin.core.charts.judge import Verdict
 from velkin.core.files.raw import decode
+from velkin.core.shoot.whites import white_of
 from velkin.sim.crowd import make_crowd
 
 
@@ -45,7 +46,7 @@ def test_what_is_broken_is_listed_and_the_rest_comes_in_and_is_recognised(qtbot,
     qtbot.waitUntil(lambda: any(f.role == "chart" for f in window.model.state.frames.values()), timeout=60000)
     charts = [f.name for f in window.model.state.frames.values() if f.role == "chart"]
     assert charts == ["day-0000", "day-0020"]
-    assert all(window.model.state.white_of(k.id) is not None for k in window.model.state.lights)
+    assert all(white_of(window.model.state, k.id) is not None for k in window.model.state.lights)
 
 
 def test_a_patch_is_left_out_and_taken_in_by_key(qtbot, room):

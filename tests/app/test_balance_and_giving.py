@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QDialog
 from velkin.app.main import settle
 from velkin.app.sheets.giving_sheet import GivingSheet
 from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.shoot.alternatives import AS_SHOT, BUILT_IN, NOW
+from velkin.core.shoot.whites import white_of
 
 
 @pytest.fixture
@@ -93,7 +95,7 @@ def test_the_card_of_the_light_is_measured_and_remembered(qtbot, window, ids, be
     qtbot.waitUntil(lambda: window.model.path().camera.balance_from == "card", timeout=60000)
     assert window.model.state.frames[ids["lamp-0502"]].neutral is not None
     light = window.model.state.light_of(ids["lamp-0505"]).id
-    assert window.model.state.white_of(light).frame == ids["lamp-0502"]
+    assert white_of(window.model.state, light).frame == ids["lamp-0502"]
     bench.as_shot.click()
     assert window.model.path().camera.balance == pytest.approx(tuple(window.model.frame.facts.as_shot))
 
@@ -141,13 +143,13 @@ def test_v_steps_through_the_ways_to_compare_at_the_same_place(qtbot, window, id
 def test_the_grid_holds_up_to_four_states_and_before_follows_the_choice(qtbot, window, ids):
     window.model.select(ids["north-0412"])
     window.model.compare("grid")
-    window.model.compare_with(("built-in", "as shot", "now"))
+    window.model.compare_with((BUILT_IN, AS_SHOT, NOW))
     qtbot.waitUntil(lambda: len(window.view.others) == 3, timeout=60000)
     assert len(window.view.panes()) == 4
     window.model.compare("off")
-    window.model.compare_with(("as shot",))
+    window.model.compare_with((AS_SHOT,))
     window.model.show_before(True)
-    assert window.model.path() == window.model.state.path_as(ids["north-0412"], "as shot")
+    assert window.model.path() == AS_SHOT.path(window.model.state, ids["north-0412"])
 
 
 def test_the_wipe_is_dragged(qtbot, window, ids):

@@ -128,7 +128,7 @@ def test_every_filter_lists_frames_of_its_own_kind(window, panel, ids):
 
 def test_the_first_filter_counts_the_frames(window):
     assert window.frames.filter.itemText(0) == "All 12 frames"
-    window.jobs.command(lambda s: s.remove_frames([window.model.current]))
+    window.jobs.command(lambda s: s.frames.remove_frames([window.model.current]))
     assert window.frames.filter.itemText(0) == "All 11 frames"
 
 

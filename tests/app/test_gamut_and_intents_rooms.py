@@ -24,7 +24,7 @@ from velkin.sim.press import press_profile
 @pytest.fixture
 def press(window):
     space = space_of(press_profile(4))
-    window.jobs.command(lambda s: s.keep_space(space))
+    window.jobs.command(lambda s: s.colour.keep_space(space))
     return space
 
 

@@ -237,7 +237,7 @@ def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):
     frame = window.model.state.frames[ids["north-0402"]]
     copy = tmp_path / "moved.dng"
     copy.write_bytes(frame.path.read_bytes())
-    window.jobs.command(lambda s: s.relocate(frame.id, copy))
+    window.jobs.command(lambda s: s.frames.relocate(frame.id, copy))
     with copy.open("ab") as stream:
         stream.write(b"\0")
     bench = window.benches.handoff
@@ -329,7 +329,7 @@ def test_closing_asks_while_files_are_written_and_the_rest_can_be_resumed_later(
     assert len(asked) == 2
     qtbot.waitUntil(lambda: window.model.shoot is None, timeout=60000)
     kept = Shoot.open(path)
-    run_left = kept.interrupted()
+    run_left = kept.handoffs.interrupted()
     assert run_left is not None and 1 <= sum(f.state == "written" for f in run_left.files) < 8
     assert not [p for p in (path.parent / "web").iterdir() if p.name.startswith(".")]
     kept.close()

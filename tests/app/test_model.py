@@ -82,7 +82,7 @@ def test_places_go_and_come_back_once():
 def test_one_frames_decision_is_a_change_of_that_frame_only(shoot):
     before = shoot.state
     one, other = list(before.frames)[:2]
-    shoot.set_exposure([one], 1.0)
+    shoot.camera.set_exposure([one], 1.0)
     change = difference(before, shoot.state)
     assert change.frames == {one} and not change.of_all and change.anything
     assert change.concerns(one) and not change.concerns(other) and not change.concerns(None)
@@ -92,21 +92,21 @@ def test_lights_working_space_and_destinations_concern_all(shoot):
     from velkin.core.spaces.rgb import P3
 
     before = shoot.state
-    shoot.rename_light(before.lights[0].id, "another")
+    shoot.frames.rename_light(before.lights[0].id, "another")
     named = difference(before, shoot.state)
     assert named.lights and named.of_all and not named.frames
     before = shoot.state
-    shoot.set_working(P3)
+    shoot.colour.set_working(P3)
     assert difference(before, shoot.state).paths
     before = shoot.state
-    shoot.remove_destination(before.destinations[0].id)
+    shoot.destinations.remove_destination(before.destinations[0].id)
     assert difference(before, shoot.state).destinations
 
 
 def test_frames_that_go_are_gone_and_nothing_else(shoot):
     before = shoot.state
     frame = list(before.frames)[-1]
-    shoot.remove_frames([frame])
+    shoot.frames.remove_frames([frame])
     change = difference(before, shoot.state)
     assert change.gone == {frame} and frame not in change.frames
     assert difference(shoot.state, shoot.state) == Change()
@@ -122,7 +122,7 @@ def test_the_model_tells_the_change_once_and_keeps_the_selection_on_what_is_ther
     model.open(Shoot.open(demo_shoot))
     frames = model.state.order()
     model.select(frames[2], (frames[2], frames[3]))
-    model.shoot.remove_frames([frames[2]])
+    model.shoot.frames.remove_frames([frames[2]])
     model.changes()
     assert changes[0] is WHOLE and changes[-1].gone == {frames[2]}
     assert model.current == frames[3] and model.selected == (frames[3],)

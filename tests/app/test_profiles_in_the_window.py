@@ -130,7 +130,7 @@ def test_two_lights_become_one_profile(window, room, qtbot, ids):
 
 
 def test_compared_with_another_profile_instead_of_the_built_in_one(window, room, qtbot):
-    window.jobs.command(lambda s: s.add_profile(replace(room.profile, name="Same again"), []))
+    window.jobs.command(lambda s: s.camera.add_profile(replace(room.profile, name="Same again"), []))
     window.model.places.go(Page.FIT, room.frame)
     qtbot.waitUntil(lambda: room.report is not None, timeout=60000)
     assert room._changes.text() != "nothing that could be seen"

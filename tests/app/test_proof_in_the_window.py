@@ -18,9 +18,10 @@ from velkin.app.widgets.hue_ring import HueRing
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.outside import ChannelEnds, Outside
 from velkin.core.gamut.easing import BRUSHED, HUE, KNEE, OVERALL, WHERE_OUT, Place, Stroke, full_strength
-from velkin.core.gamut.proof import linear_there
+from velkin.core.gamut.simulation import linear_there
 from velkin.core.icc.space import space_of
 from velkin.core.render import shown
+from velkin.core.shoot.alternatives import THERE, WITHOUT_EASING
 from velkin.core.spaces.rgb import P3, SRGB
 from velkin.sim.press import press_profile
 
@@ -38,7 +39,7 @@ def bench(qtbot, window, ids):
 @pytest.fixture
 def press(window):
     space = space_of(press_profile(4))
-    window.jobs.command(lambda s: s.keep_space(space))
+    window.jobs.command(lambda s: s.colour.keep_space(space))
     return space
 
 
@@ -283,12 +284,12 @@ def replace_before():
 
 def test_easings_are_compared_and_copied(qtbot, window, bench, ids):
     bench.easing.add_stage(KNEE)
-    window.model.compare_with(("without easing",))
+    window.model.compare_with((WITHOUT_EASING,))
     window.model.compare("wipe")
     assert settle(window, 90)
     assert window.view.names == ("now", "without easing")
     assert not np.array_equal(pixels(window.flow.rendered.image), pixels(window.flow.rendered.others[0].image))
-    window.model.compare_with(("there",))
+    window.model.compare_with((THERE,))
     qtbot.waitUntil(lambda: window.view.names[1] != "without easing", timeout=60000)  # the path is the same: settled already
     assert settle(window, 90) and window.view.names[1] == "at Web sRGB"
     window.model.compare("off")

@@ -143,7 +143,7 @@ def profile(demo_frames):
 
 
 def test_profiles_go_out_and_come_back(window, ids, profile, tmp_path, qtbot):
-    window.jobs.command(lambda s: s.add_profile(profile, [ids["north-0412"]]))
+    window.jobs.command(lambda s: s.camera.add_profile(profile, [ids["north-0412"]]))
     frame = window.model.state.frames[ids["north-0412"]]
     window.jobs.fits.export(profile, tmp_path, "north", [".json", ".dcp"], ExportChoices(), frame, False)
     qtbot.waitUntil(lambda: "Written to" in window.model.messages.latest, timeout=60000)
@@ -165,7 +165,7 @@ def test_a_profile_for_another_camera_is_refused_with_the_reason(qtbot, window, 
     window.jobs.fits.import_profile(tmp_path / "broken.json", window.model.selected)
     qtbot.waitUntil(lambda: "broken.json" in window.model.messages.latest, timeout=60000)
     other = replace(profile, camera="Another One")
-    window.jobs.command(lambda s: s.add_profile(other, []))
+    window.jobs.command(lambda s: s.camera.add_profile(other, []))
     number = next(iter(window.model.state.profiles))
     window.jobs.camera.give_profile(number, (ids["north-0412"],))
     assert "from another camera" in window.model.messages.latest
@@ -267,7 +267,7 @@ def test_a_folder_is_taken_in_without_what_is_no_raw_file(qtbot, window, tmp_pat
 
 def test_lights_are_renamed_moved_and_removed_with_undo(window, ids):
     frame = window.model.frame
-    window.jobs.command(lambda s: s.rename_light(frame.light, "Window, March"))
+    window.jobs.command(lambda s: s.frames.rename_light(frame.light, "Window, March"))
     assert window.path_bar.buttons["camera"].stop().value == "built-in profile"
     assert window.model.state.lights[0].name == "Window, March"
     window.menu.by_name["Move to a new light"].trigger()

@@ -11,8 +11,9 @@ from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
+from velkin.core.shoot.alternatives import BUILT_IN
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.shoot.state import WrittenFile
+from velkin.core.shoot.written import WrittenFile
 from velkin.core.spaces.rgb import P3, SRGB
 
 
@@ -38,7 +39,7 @@ def with_profile(shoot, frame):
         "matrix"
     )
     light = shoot.state.light_of(frame.id)
-    shoot.add_profile(profile, light.frames, light.id)
+    shoot.camera.add_profile(profile, light.frames, light.id)
     return profile
 
 
@@ -71,15 +72,15 @@ def test_a_frame_with_the_profile_of_its_light(shoot):
 def test_before_is_called_built_in(shoot):
     frame = named(shoot, "north-0412")
     with_profile(shoot, frame)
-    before = stops_of(shoot.state, frame.id, shoot.state.path_as(frame.id, "built-in"), None, [])
+    before = stops_of(shoot.state, frame.id, BUILT_IN.path(shoot.state, frame.id), None, [])
     assert before[1].value == "built-in profile"
 
 
 def test_working_in_the_destinations_space_changes_nothing_between(shoot):
-    shoot.set_working(SRGB)
+    shoot.colour.set_working(SRGB)
     working, proof = says(shoot, named(shoot, "north-0412"))[2:4]
     assert (working.value, working.link, proof.bead, proof.link) == ("sRGB", HAIRLINE, "tagged-same", HAIRLINE)
-    shoot.set_working(P3)
+    shoot.colour.set_working(P3)
     assert says(shoot, named(shoot, "north-0412"))[3].link == SOLID
 
 
@@ -91,19 +92,19 @@ def test_hand_off_says_written_changed_and_failed(shoot):
     assert says(shoot, frame, [good])[4].detail == "a.jpg checked"
     assert not edited_since_written(shoot.state, frame.id, [good])
     assert says(shoot, frame, [good, replace(good, ok=False)])[4].detail == "written, check failed"
-    shoot.set_exposure([frame.id], 0.3)
+    shoot.camera.set_exposure([frame.id], 0.3)
     assert says(shoot, frame, [good])[4].detail == "changed since written"
     assert edited_since_written(shoot.state, frame.id, [good])
     shoot.undo()
     assert says(shoot, frame, [good])[4].detail == "a.jpg checked"
-    shoot.set_destination(replace(destination, folder="elsewhere", pattern="{name}-x"))
+    shoot.destinations.set_destination(replace(destination, folder="elsewhere", pattern="{name}-x"))
     assert says(shoot, frame, [good])[4].detail == "a.jpg checked", "where it lies does not change what is in it"
-    shoot.set_destination(replace(destination, file=replace(destination.file, quality=50)))
+    shoot.destinations.set_destination(replace(destination, file=replace(destination.file, quality=50)))
     assert says(shoot, frame, [good])[4].detail == "changed since written"
 
 
 def test_unticking_the_destination_is_said(shoot):
-    shoot.set_destination(replace(shoot.state.destinations[0], ticked=False))
+    shoot.destinations.set_destination(replace(shoot.state.destinations[0], ticked=False))
     assert says(shoot, named(shoot, "north-0412"))[4].value == "no destination ticked"
     assert shoot.state.proof_destination().name == "Web sRGB"
 

@@ -249,7 +249,7 @@ def test_rules_are_a_table_and_hold_for_what_is_pasted(window, qtbot, tmp_path):
     box.setCurrentIndex(box.findData(GIVE))
     sheet.spaces["untagged"].choose("p3")
     assert sheet.rules() == IntakeRules().with_rule("untagged", Rule(GIVE, "p3")) and "ledger" in sheet._sum.text()
-    window.jobs.command(lambda s: s.set_rules(sheet.rules()))
+    window.jobs.command(lambda s: s.colour.set_rules(sheet.rules()))
     sheet._show(IntakeRules())
     assert sheet.rules() == IntakeRules()
     sheet.close()
@@ -306,7 +306,7 @@ def test_an_own_space_is_seen_at_once_and_saved(window, qtbot, here, show, tmp_p
     qtbot.mouseClick(window.benches.asides()[0].keep, Qt.MouseButton.LeftButton)
     assert "My space is kept" in window.model.messages.latest and not window.model.trying
     assert "My space" in [s.name for s in window.jobs.spaces.of_model("rgb")]
-    window.jobs.command(lambda s: s.keep_space(P3))
+    window.jobs.command(lambda s: s.colour.keep_space(P3))
     purpose = PurposeSheet(window)
     purpose.screens.setChecked(True)
     assert purpose.space() is P3
@@ -410,7 +410,7 @@ def test_a_picture_with_transparent_parts_is_shown_over_white_and_says_so(qtbot,
     qtbot.waitUntil(lambda: window.flow.rendered.image.width() == 90, timeout=60000)
     assert window.flow.rendered.image.pixelColor(80, 30).getRgb()[:3] == (255, 255, 255)
     assert "transparent parts over white" in window.view.captions[0]
-    window.jobs.command(lambda s: s.convert([window.model.current], P3))
+    window.jobs.command(lambda s: s.colour.convert([window.model.current], P3))
     sheet = CopySheet(window.model.frame, window.model.path(), tmp_path, window)
     assert "over white" not in sheet.words.text(), "a PNG keeps them"
     sheet.out.setText(str(tmp_path / "flat.jpg"))
@@ -431,7 +431,7 @@ def test_what_is_tried_stays_while_other_frames_and_spaces_come(window, qtbot, h
     window.model.undo()
     window.model.undo()
     assert window.model.tried
-    window.jobs.command(lambda s: s.set_working(P3))
+    window.jobs.command(lambda s: s.colour.set_working(P3))
     assert not window.model.tried  # it was tried in the working space that the shoot had
     assert bench.choices.checkedId() == -1 and not bench.decide.isVisible()
 

@@ -378,7 +378,7 @@ LONG = (
 @pytest.mark.parametrize("size", [(1024, 640), (1280, 800)])
 def test_with_the_longest_names_every_control_can_be_reached(qtbot, window, ids, size):
     window.resize(*size)
-    window.jobs.command(lambda s: s.rename_light(window.model.frame.light, LONG))
+    window.jobs.command(lambda s: s.frames.rename_light(window.model.frame.light, LONG))
     settle(window, 90)
     for stop in ("source", "camera", "working", "proof", "handoff"):
         window.actions_.open_stop(stop)

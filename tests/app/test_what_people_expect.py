@@ -74,7 +74,7 @@ def test_a_damaged_backup_is_refused_and_the_shoot_is_open_as_before(qtbot, wind
 def test_all_missing_sources_are_found_in_a_folder_by_their_bytes(qtbot, monkeypatch, window, ids, demo_frames, tmp_path):
     names = ("north-0413", "north-0414", "lamp-0505")
     gone = tmp_path / "gone"
-    window.jobs.command(lambda s: s.relocate_all({ids[n]: gone / f"{n}.dng" for n in names}))
+    window.jobs.command(lambda s: s.frames.relocate_all({ids[n]: gone / f"{n}.dng" for n in names}))
     there = tmp_path / "moved" / "deeper"
     there.mkdir(parents=True)
     shutil.copy(demo_frames / "north-0413.dng", there / "NORTH-0413.DNG")

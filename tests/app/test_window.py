@@ -20,6 +20,7 @@ from velkin.core.conversion.light import carried
 from velkin.core.conversion.outside import measure_outside
 from velkin.core.files.raw import decode
 from velkin.core.render import to_working
+from velkin.core.shoot.alternatives import BUILT_IN
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import ROMM, SRGB
 
@@ -62,7 +63,7 @@ def test_space_shows_the_built_in_rendering_while_held(qtbot, window):
     window.view.setFocus()
     qtbot.keyPress(window.view, Qt.Key.Key_Space)
     assert window.model.before
-    assert window.model.path() == window.model.state.path_as(window.model.current, "built-in")
+    assert window.model.path() == BUILT_IN.path(window.model.state, window.model.current)
     qtbot.waitUntil(lambda: "before" in window.view.captions[0], timeout=60000)
     qtbot.keyRelease(window.view, Qt.Key.Key_Space)
     assert not window.model.before

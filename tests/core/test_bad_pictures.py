@@ -16,7 +16,7 @@ from PIL import Image
 
 from velkin.app.jobs.importing import files_in
 from velkin.core.errors import OutputFailed, UnreadableFile, VelkinError
-from velkin.core.files.metadata import exif_facts
+from velkin.core.files.exif import exif_facts
 from velkin.core.files.picture import decode_picture
 from velkin.core.handoff.copies import CopyWish, write_copy
 from velkin.core.icc.read import LARGEST, parse

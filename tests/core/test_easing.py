@@ -27,13 +27,15 @@ from velkin.core.gamut.easing import (
 )
 from velkin.core.gamut.kernels import diamond
 from velkin.core.gamut.masks import Window, feathered, painted
-from velkin.core.gamut.proof import difference, lab, linear_there, measure, outside
+from velkin.core.gamut.membership import measure, outside
+from velkin.core.gamut.simulation import linear_there
 from velkin.core.gamut.solve import LEFT_OUT, least_change
 from velkin.core.icc.space import grays, space_of
 from velkin.core.spaces.adaptation import D50, bradford, xy_to_xyz
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.oklab import hue_of, oklab_to_xyz, xyz_to_oklab
+from velkin.core.spaces.pictures import difference, lab
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB
 from velkin.sim.easing_trials import hue_shift, trials
 from velkin.sim.easing_trials import sweep as full_sweep

@@ -47,8 +47,8 @@ def test_what_is_kept_is_what_was_set() -> None:
 
 def test_each_step_is_undone_by_itself_and_a_drag_is_one(shoot, skeins) -> None:
     for strength in (0.2, 0.5, 0.9):
-        shoot.set_easings(skeins, full_strength(strength), "change the strength", joins=True)
-    shoot.set_easings(skeins, (*full_strength(0.9), new_easing(HUE, 40.0)), "add a hue reach")
+        shoot.easing.set_easings(skeins, full_strength(strength), "change the strength", joins=True)
+    shoot.easing.set_easings(skeins, (*full_strength(0.9), new_easing(HUE, 40.0)), "add a hue reach")
     assert [e.kind for e in shoot.state.easings_of(skeins)] == [KNEE, HUE]
     assert [e.kind for e in shoot.state.path(skeins).easings] == [KNEE, HUE]
     shoot.undo()
@@ -60,10 +60,10 @@ def test_each_step_is_undone_by_itself_and_a_drag_is_one(shoot, skeins) -> None:
 
 
 def test_strokes_are_undone_one_by_one(shoot, skeins) -> None:
-    shoot.set_easings(skeins, full_strength())
+    shoot.easing.set_easings(skeins, full_strength())
     facts = shoot.state.frames[skeins].facts
     for x in (0.2, 0.5, 0.8):
-        shoot.add_stroke(skeins, 0, Stroke(((x, 0.5, 1.0),)))
+        shoot.easing.add_stroke(skeins, 0, Stroke(((x, 0.5, 1.0),)))
     place = shoot.state.easings_of(skeins)[0].place
     assert (place.kind, len(place.strokes), place.painted_on) == (BRUSHED, 3, (facts.width, facts.height))
     assert shoot.undo_label() == "paint a stroke in north-0412"
@@ -71,16 +71,16 @@ def test_strokes_are_undone_one_by_one(shoot, skeins) -> None:
     assert len(shoot.state.easings_of(skeins)[0].place.strokes) == 2
     # painted on another shape: a new stroke begins anew
     turned = replace(place, painted_on=(facts.height, facts.width))
-    shoot.set_easings(skeins, (replace(full_strength()[0], place=turned),))
-    shoot.add_stroke(skeins, 0, Stroke(((0.1, 0.1, 1.0),)))
+    shoot.easing.set_easings(skeins, (replace(full_strength()[0], place=turned),))
+    shoot.easing.add_stroke(skeins, 0, Stroke(((0.1, 0.1, 1.0),)))
     assert len(shoot.state.easings_of(skeins)[0].place.strokes) == 1
 
 
 def test_undo_brings_back_what_was_replaced(shoot) -> None:
     for rule in (Rule(HOLD), Rule(CONVERT_NOW)):
-        shoot.set_rules(shoot.state.rules.with_rule("another", rule))
-    shoot.set_goal(P3)
-    shoot.set_goal(OPRGB)
+        shoot.colour.set_rules(shoot.state.rules.with_rule("another", rule))
+    shoot.easing.set_goal(P3)
+    shoot.easing.set_goal(OPRGB)
     shoot.undo()
     assert shoot.state.proof_space() == P3
     shoot.undo()
@@ -93,12 +93,12 @@ def test_undo_brings_back_what_was_replaced(shoot) -> None:
 def test_they_outlive_the_program_and_go_with_their_frame(demo_shoot) -> None:
     shoot = Shoot.open(demo_shoot)
     frame = next(iter(shoot.state.frames))
-    shoot.set_easings(frame, full_strength(0.7))
-    shoot.set_goal(P3, Intent.RELATIVE, True)
+    shoot.easing.set_easings(frame, full_strength(0.7))
+    shoot.easing.set_goal(P3, Intent.RELATIVE, True)
     shoot.close()
     again = Shoot.open(demo_shoot)
     assert again.state.easings_of(frame)[0].strength == 0.7 and again.state.proof_space() == P3
-    again.remove_frames([frame])
+    again.frames.remove_frames([frame])
     assert again.state.easings == {}
     again.undo()
     assert again.state.easings_of(frame)[0].strength == 0.7
@@ -109,7 +109,7 @@ def test_a_shoot_of_the_version_before_is_brought_forward(demo_shoot) -> None:
     set_back(demo_shoot, 3)
     shoot = Shoot.open(demo_shoot)
     frame = next(iter(shoot.state.frames))
-    shoot.set_easings(frame, full_strength())
+    shoot.easing.set_easings(frame, full_strength())
     shoot.undo()
     assert shoot.state.easings == {} and demo_shoot.with_name(f"{demo_shoot.stem} (version 3).velkin").exists()
     shoot.close()
@@ -120,17 +120,17 @@ def test_copied_to_others_brushed_places_only_where_they_fit(shoot, skeins) -> N
     stroke = Stroke(((0.5, 0.5, 1.0),))
     fits = replace(full_strength()[0], place=Place(BRUSHED, strokes=(stroke,), painted_on=(2400, 1600)))
     other_shape = replace(fits, place=replace(fits.place, painted_on=(1600, 2400)))
-    shoot.set_easings(skeins, (fits, other_shape, new_easing(HUE, 10.0)))
-    assert shoot.copy_easings(skeins, [skeins, *others]) == others
+    shoot.easing.set_easings(skeins, (fits, other_shape, new_easing(HUE, 10.0)))
+    assert shoot.easing.copy_easings(skeins, [skeins, *others]) == others
     assert {shoot.state.easings_of(f) for f in others} == {(fits, new_easing(HUE, 10.0))}
     shoot.undo()
     assert all(shoot.state.easings_of(f) == () for f in others)
 
 
 def test_an_easing_for_one_destination_acts_on_the_way_there_only(shoot, skeins) -> None:
-    shoot.set_easings(skeins, (replace(full_strength()[0], destination="p3"), new_easing(HUE, 20.0)))
+    shoot.easing.set_easings(skeins, (replace(full_strength()[0], destination="p3"), new_easing(HUE, 20.0)))
     assert [e.kind for e in shoot.state.path(skeins).easings] == [HUE]
-    shoot.set_goal(P3)
+    shoot.easing.set_goal(P3)
     assert [e.kind for e in shoot.state.path(skeins).easings] == [KNEE, HUE]
     job = plan_for(shoot, [skeins], shoot.state.destinations).jobs[0]
     assert job.path.destination == SRGB and [e.kind for e in job.path.easings] == [HUE]
@@ -138,21 +138,21 @@ def test_an_easing_for_one_destination_acts_on_the_way_there_only(shoot, skeins)
 
 def test_the_goal_is_any_profile_with_a_way_back(shoot, skeins) -> None:
     press = space_of(press_profile(4))
-    shoot.set_goal(press, Intent.PERCEPTUAL, False)
+    shoot.easing.set_goal(press, Intent.PERCEPTUAL, False)
     path = shoot.state.path(skeins)
     assert (path.destination, path.intent, path.last.black_point) == (press, Intent.PERCEPTUAL, False)
     assert shoot.state.proof_name() == press.name and shoot.undo_label() == f"proof for {press.name}"
     with pytest.raises(BadProfile, match="no way from colours"):
-        shoot.set_goal(space_of(press_profile(4).replace(b"B2A", b"zzz")))
+        shoot.easing.set_goal(space_of(press_profile(4).replace(b"B2A", b"zzz")))
     shoot.undo()
     assert shoot.state.proof_space() == SRGB and shoot.state.proof_name() == "Web sRGB"
 
 
 def test_too_many_and_senseless_easings_are_refused_whole(shoot, skeins) -> None:
     with pytest.raises(ShootError, match="up to 12"):
-        shoot.set_easings(skeins, full_strength() * 13)
+        shoot.easing.set_easings(skeins, full_strength() * 13)
     with pytest.raises(NotSupported):
-        shoot.set_easings(skeins, (replace(full_strength()[0], strength=7.0),))
+        shoot.easing.set_easings(skeins, (replace(full_strength()[0], strength=7.0),))
     assert shoot.state.easings_of(skeins) == ()
 
 
@@ -160,7 +160,7 @@ def test_what_is_handed_off_is_eased(shoot, skeins, tmp_path) -> None:
     web = replace(shoot.state.destinations[0], folder=str(tmp_path / "web"), size=long_edge(600))
     written, shares = [], []
     for easings in ((), full_strength()):
-        shoot.set_easings(skeins, easings)
+        shoot.easing.set_easings(skeins, easings)
         (done,) = run(plan_for(shoot, [skeins], [web]).jobs)
         assert done.ok
         written.append(np.asarray(Image.open(done.job.out)).astype(int))

@@ -9,10 +9,11 @@ from PIL import Image
 
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.conversion.codes import codes_of_light
+from velkin.core.files.carrying import carry_into
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.encode import encode_numbers
+from velkin.core.files.exif import exif_facts
 from velkin.core.files.formats import FORMATS
-from velkin.core.files.metadata import carry_into, exif_facts
 from velkin.core.files.picture import Picture
 from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
 from velkin.core.icc.write import matrix_profile

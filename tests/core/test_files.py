@@ -13,7 +13,8 @@ from PIL import Image
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.find import find
 from velkin.core.errors import OutputFailed, OutputRefused, UnreadableFile
-from velkin.core.files.metadata import carry_into, exif_facts
+from velkin.core.files.carrying import carry_into
+from velkin.core.files.exif import exif_facts
 from velkin.core.files.raw import decode, read_facts
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.icc.write import matrix_profile

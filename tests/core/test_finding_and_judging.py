@@ -20,7 +20,7 @@ from velkin.core.charts.reading_job import read_at, read_chart
 from velkin.core.charts.refining import homography, project, snap
 from velkin.core.errors import ChartNotFound, ReadingRefused
 from velkin.core.files.raw import decode, read_facts
-from velkin.core.shoot.spotting import spot_chart, spot_neutral
+from velkin.core.shoot.recognising import recognised_chart, recognised_neutral
 from velkin.sim.printing import measured_print
 from velkin.sim.trials import empty_trial, make_trial
 
@@ -64,7 +64,7 @@ def test_nothing_is_found_where_there_is_no_chart(seed):
 def test_one_chart_is_not_taken_for_the_other():
     t = trial(3, "velkin48", "none", 0.4, 10)
     assert find_all(t.image, iso24()) == []
-    assert spot_chart(t.image, CHARTS.values()).chart.id == "velkin48"
+    assert recognised_chart(t.image, CHARTS.values()).chart.id == "velkin48"
 
 
 def test_two_charts_are_both_found():
@@ -204,8 +204,8 @@ def test_chart_and_neutral_frames_of_the_demo_are_spotted_and_no_others(demo_fra
     roles = {}
     for path in sorted(demo_frames.glob("*.dng")):
         image, facts = decode(path, half=True), read_facts(path)
-        chart = spot_chart(image, CHARTS.values())
-        neutral = None if chart else spot_neutral(image, built_in(facts), facts.as_shot)
+        chart = recognised_chart(image, CHARTS.values())
+        neutral = None if chart else recognised_neutral(image, built_in(facts), facts.as_shot)
         roles[path.stem] = "chart" if chart else "neutral" if neutral else ""
     assert {k: v for k, v in roles.items() if v} == {
         "lamp-0501": "chart", "lamp-0502": "neutral", "north-0401": "chart", "north-0402": "neutral"

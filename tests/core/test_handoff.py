@@ -24,12 +24,14 @@ from velkin.core.destinations.starters import STARTERS, web_srgb
 from velkin.core.errors import NotSupported, OutputFailed, OutputRefused
 from velkin.core.files import raw
 from velkin.core.files.encode import encode_numbers
-from velkin.core.files.metadata import ALL, NONE, RIGHTS, MetadataPolicy, broken_policy
+from velkin.core.files.metadata_policy import ALL, NONE, RIGHTS, MetadataPolicy, broken_policy
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.raw import read_facts
 from velkin.core.handoff.check import check_file, decoded
 from velkin.core.handoff.jobs import Job, plan_for
-from velkin.core.handoff.rendering import AtDestination, ProofBlocks, at_destination, sharpened
+from velkin.core.handoff.proof_blocks import ProofBlocks
+from velkin.core.handoff.rendering import AtDestination, at_destination
+from velkin.core.handoff.rows import sharpened
 from velkin.core.handoff.run import Control, Pace, run
 from velkin.core.handoff.write import SET_ASIDE, hand_off_frame
 from velkin.core.icc.space import plain_ink, profile_of, space_of

@@ -17,7 +17,7 @@ from velkin.core.shoot.store import backup_path, restore
 @pytest.fixture
 def path(tmp_path, chart_dng):
     shoot = Shoot.create(tmp_path / "one.velkin", "one")
-    shoot.add_frames([look_at(chart_dng)])
+    shoot.frames.add_frames([look_at(chart_dng)])
     shoot.close()
     return tmp_path / "one.velkin"
 
@@ -57,7 +57,7 @@ def test_a_shoot_to_look_at_refuses_every_change_and_can_be_read(path):
     shoot.allow_looking_only("it is open elsewhere")
     frame = next(iter(shoot.state.frames))
     with pytest.raises(ShootError, match="open elsewhere"):
-        shoot.set_exposure([frame], 1.0)
+        shoot.camera.set_exposure([frame], 1.0)
     with pytest.raises(ShootError, match="open elsewhere"):
         shoot.undo()
     assert shoot.state.frames[frame].exposure == 0
@@ -72,7 +72,7 @@ def test_a_change_that_fails_leaves_the_state_as_it_was(path):
         shoot._store.run("UPDATE frames SET exposure = 2 WHERE id = ?", frame)
         shoot._store.run("UPDATE frames SET absent_column = 1")
     assert shoot.state is before and shoot.state.frames[frame].exposure == 0
-    shoot.set_exposure([frame], 1.0)
+    shoot.camera.set_exposure([frame], 1.0)
     assert shoot.state.frames[frame].exposure == 1.0
     shoot.close()
 
@@ -88,7 +88,7 @@ def test_what_cannot_be_read_is_an_error_of_velkins(path):
 def test_a_backup_is_put_back_and_what_was_there_is_kept(path):
     shoot = Shoot.open(path)
     shoot.backup()
-    shoot.set_exposure(list(shoot.state.frames), 2.0)
+    shoot.camera.set_exposure(list(shoot.state.frames), 2.0)
     shoot.close()
     kept = restore(path)
     assert kept.name == "one (before restoring).velkin"
@@ -125,7 +125,7 @@ def test_sources_are_found_by_name_and_bytes_and_links_are_not_followed(path, ch
     assert digest_of(found[frame.id]) == frame.digest
     assert told == [(1, 2), (2, 2)]
     assert missing_in([frame], tmp_path / "disk", lambda *_: None, lambda: True) == {}
-    shoot.relocate_all(found)
+    shoot.frames.relocate_all(found)
     assert next(iter(shoot.state.frames.values())).path == found[frame.id]
     assert shoot.undo_label() == "find 1 source again"
     shoot.close()
@@ -137,7 +137,7 @@ def test_changes_are_brought_onto_the_disk_itself(path, monkeypatch):
     real = os.fsync
     monkeypatch.setattr(os, "fsync", lambda fd: (flushed.append(os.readlink(f"/proc/self/fd/{fd}")), real(fd)))
     shoot = Shoot.open(path)
-    shoot.rename_light(shoot.state.lights[0].id, "Window")
+    shoot.frames.rename_light(shoot.state.lights[0].id, "Window")
     shoot.settle()
     assert flushed == [f"{path}-wal"]
 

@@ -59,7 +59,7 @@ def mill(tmp_path_factory) -> Path:
 @pytest.fixture
 def shoot(mill, tmp_path):
     s = Shoot.create(tmp_path / "s.velkin", "s")
-    s.add_frames([look_at(p) for p in sorted(mill.iterdir())])
+    s.frames.add_frames([look_at(p) for p in sorted(mill.iterdir())])
     yield s
     s.close()
 
@@ -108,9 +108,9 @@ def test_every_rule_with_every_case():
 
 def test_a_rule_that_cannot_be_followed_holds(shoot, mill):
     rules = IntakeRules().with_rule("untagged", Rule(GIVE, "oprgb"))
-    shoot.set_rules(rules)
-    shoot.remove_frames(list(shoot.state.frames))
-    shoot.add_frames([look_at(mill / n) for n in ("bare.jpg", "gray.tif")])
+    shoot.colour.set_rules(rules)
+    shoot.frames.remove_frames(list(shoot.state.frames))
+    shoot.frames.add_frames([look_at(mill / n) for n in ("bare.jpg", "gray.tif")])
     by_name = {f.name: f for f in shoot.state.frames.values()}
     assert same(shoot.state.path(by_name["bare"].id).here, OPRGB) and not by_name["bare"].held
     assert by_name["gray"].held  # opRGB is for three channels
@@ -119,42 +119,42 @@ def test_a_rule_that_cannot_be_followed_holds(shoot, mill):
 
 def test_one_decision_for_many_and_undo_brings_all_back(shoot, ids):
     alike = shoot.state.like(ids["bare"])
-    shoot.assign(alike, OPRGB)
+    shoot.colour.assign(alike, OPRGB)
     assert not any(shoot.state.frames[f].held for f in alike)
     shoot.undo()
     assert all(shoot.state.frames[f].held for f in alike)
-    shoot.give_and_convert([ids["bare"]], OPRGB, ROMM)
+    shoot.colour.give_and_convert([ids["bare"]], OPRGB, ROMM)
     assert [e.verb for e in shoot.state.frames[ids["bare"]].ledger] == [Verb.ASSIGN, Verb.CONVERT]
-    shoot.go_back(ids["bare"], 1)
+    shoot.colour.go_back(ids["bare"], 1)
     assert same(shoot.state.path(ids["bare"]).here, OPRGB)
-    shoot.go_back(ids["bare"], 0)
+    shoot.colour.go_back(ids["bare"], 0)
     assert shoot.state.frames[ids["bare"]].held
-    shoot.leave([ids["bare"], ids["other"]])
+    shoot.colour.leave([ids["bare"], ids["other"]])
     assert not shoot.state.frames[ids["bare"]].held and not shoot.state.path(ids["bare"]).known
     assert not shoot.state.frames[ids["other"]].ledger  # it did not wait
 
 
 def test_what_makes_no_sense_is_refused_and_nothing_changes(shoot, ids):
     with pytest.raises(BadProfile):
-        shoot.assign([ids["bare"], ids["ink"]], OPRGB)
+        shoot.colour.assign([ids["bare"], ids["ink"]], OPRGB)
     with pytest.raises(ShootError, match="assign a space first"):
-        shoot.convert([ids["other"], ids["bare"]], ROMM)
+        shoot.colour.convert([ids["other"], ids["bare"]], ROMM)
     with pytest.raises(BadProfile):
-        shoot.convert([ids["other"]], shoot.state.space("lab"))
+        shoot.colour.convert([ids["other"]], shoot.state.space("lab"))
     assert all(not f.ledger for f in shoot.state.frames.values()) and shoot.undo_label().startswith("add")
 
 
 def test_a_ledger_is_copied_where_the_model_is_the_same(shoot, ids):
-    shoot.give_and_convert([ids["bare"]], OPRGB, P3)
-    took = shoot.copy_ledger(ids["bare"], [ids[n] for n in ("bare", "bare2", "claim", "ink", "gray")])
+    shoot.colour.give_and_convert([ids["bare"]], OPRGB, P3)
+    took = shoot.colour.copy_ledger(ids["bare"], [ids[n] for n in ("bare", "bare2", "claim", "ink", "gray")])
     assert sorted(took) == sorted([ids["bare2"], ids["claim"]])
     assert same(shoot.state.path(ids["bare2"]).here, P3)
     assert "copied from bare" in shoot.state.frames[ids["bare2"]].ledger[0].why
 
 
 def test_raw_frames_have_ledgers_too_and_camera_commands_pass_pictures_over(shoot, ids, chart_dng):
-    raw = shoot.add_frames([look_at(chart_dng)])[0]
-    shoot.convert([raw], SRGB)
+    raw = shoot.frames.add_frames([look_at(chart_dng)])[0]
+    shoot.colour.convert([raw], SRGB)
     path = shoot.state.path(raw)
     assert path.working == SRGB and path.camera.arrival == ROMM
     linear = to_working(decode_source(chart_dng, path.source, True), path)
@@ -162,18 +162,18 @@ def test_raw_frames_have_ledgers_too_and_camera_commands_pass_pictures_over(shoo
     from velkin.core.spaces.rgb import between
 
     assert np.abs(linear - plain @ between(ROMM, SRGB).T).max() < 2e-3
-    shoot.set_exposure([raw, ids["bare"]], 0.5)
+    shoot.camera.set_exposure([raw, ids["bare"]], 0.5)
     assert shoot.state.frames[raw].exposure == 0.5 and shoot.state.frames[ids["bare"]].exposure == 0.0
 
 
 def test_spaces_and_rules_and_pins_outlive_the_program(shoot, ids, tmp_path):
     own = OwnSpace("mine", ((0.66, 0.33), (0.25, 0.68), (0.14, 0.06)), (0.3457, 0.3585), "gamma", 1.9).space()
     table = OwnSpace("tab", own.primaries, own.white, "table", table=(0.0, 0.2, 1.0)).space()
-    shoot.set_working(own)
-    shoot.assign([ids["bare"]], table)
-    shoot.set_rules(IntakeRules().with_rule("claimed", Rule(KEEP)))
+    shoot.colour.set_working(own)
+    shoot.colour.assign([ids["bare"]], table)
+    shoot.colour.set_rules(IntakeRules().with_rule("claimed", Rule(KEEP)))
     pins = (Pin(0.25, 0.5, Target("lab", (50.0, 1.0, -2.0))), Pin(0.5, 0.5))
-    shoot.set_pins(ids["bare"], pins)
+    shoot.colour.set_pins(ids["bare"], pins)
     path = shoot.path
     shoot.close()
     again = Shoot.open(path)
@@ -181,7 +181,7 @@ def test_spaces_and_rules_and_pins_outlive_the_program(shoot, ids, tmp_path):
         assert again.state.working == own and again.state.path(ids["bare"]).here == table
         assert again.state.rules.claimed.action == KEEP and again.state.frames[ids["bare"]].pins == pins
         with pytest.raises(ShootError):
-            again.set_pins(ids["bare"], tuple(Pin(0.1 * i, 0.1) for i in range(MOST_PINS + 1)))
+            again.colour.set_pins(ids["bare"], tuple(Pin(0.1 * i, 0.1) for i in range(MOST_PINS + 1)))
     finally:
         again.close()
 
@@ -191,9 +191,9 @@ def test_a_file_of_several_pictures_can_be_looked_at_elsewhere(shoot, tmp_path):
     with tifffile.TiffWriter(path) as tif:
         tif.write(RGB, photometric="rgb")
         tif.write(RGB[:8, :8].copy(), photometric="rgb", iccprofile=matrix_profile(P3))
-    frame = shoot.add_frames([look_at(path)])[0]
+    frame = shoot.frames.add_frames([look_at(path)])[0]
     assert shoot.state.frames[frame].held
-    shoot.choose_page(frame, look_at(path, 1))
+    shoot.colour.choose_page(frame, look_at(path, 1))
     now = shoot.state.frames[frame]
     assert (now.picture.width, now.picture.page, now.held) == (8, 1, False)
     numbers = decode_source(path, shoot.state.path(frame).source)
@@ -231,20 +231,20 @@ def test_path_stops_ledger_numbers_and_written_file_agree(mill, tmp_path_factory
     folder = tmp_path_factory.mktemp("truth")
     shoot = Shoot.create(folder / "t.velkin", "t")
     try:
-        frame = shoot.add_frames([look_at(mill / f"{name}.jpg")])[0]
+        frame = shoot.frames.add_frames([look_at(mill / f"{name}.jpg")])[0]
         press = space_of(press_profile(4))
         for action, value in actions:
             try:
                 if action == "assign":
-                    shoot.assign([frame], BUILT_IN[value])
+                    shoot.colour.assign([frame], BUILT_IN[value])
                 elif action == "convert":
-                    shoot.convert([frame], press if value == "press" else BUILT_IN[value], Intent.RELATIVE)
+                    shoot.colour.convert([frame], press if value == "press" else BUILT_IN[value], Intent.RELATIVE)
                 elif action == "back":
-                    shoot.go_back(frame, value)
+                    shoot.colour.go_back(frame, value)
                 elif action == "leave":
-                    shoot.leave([frame])
+                    shoot.colour.leave([frame])
                 elif action == "working":
-                    shoot.set_working(BUILT_IN[value])
+                    shoot.colour.set_working(BUILT_IN[value])
                 else:
                     getattr(shoot, action)()
             except (BadProfile, ShootError):

@@ -11,10 +11,12 @@ from velkin.core.cameraprofiles.measured_chart import chart_from_reading
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported
-from velkin.core.shoot.arrivals import Spotted, look_at
+from velkin.core.shoot.arrivals import Recognised, look_at
+from velkin.core.shoot.frame import Role
 from velkin.core.shoot.giving import Giving, plan_giving
 from velkin.core.shoot.lights import check_pattern, light_name, propose_lights
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.whites import drifting, white_of
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import illuminant_at
@@ -45,8 +47,8 @@ def fitted(demo_frames):
 @pytest.fixture
 def given(shoot, ids, fitted):
     """The north chart frame has its reading and profile, nobody else."""
-    shoot.keep_reading(ids["north-0401"], fitted[0])
-    shoot.add_profile(fitted[1], [ids["north-0401"]])
+    shoot.camera.keep_reading(ids["north-0401"], fitted[0])
+    shoot.camera.add_profile(fitted[1], [ids["north-0401"]])
     return shoot
 
 
@@ -56,11 +58,11 @@ def plan(shoot, source, giving, frames=None):
 
 
 def test_a_plan_says_what_it_will_do_and_does_just_that(given, ids):
-    given.set_exposure([ids["north-0412"]], 0.5)
+    given.camera.set_exposure([ids["north-0412"]], 0.5)
     planned = plan(given, ids["north-0401"], Giving())
     assert planned.summary() == "5 frames get profile and balance."
     before = given.state
-    given.give(planned)
+    given.camera.give(planned)
     path = given.state.path(ids["north-0412"])
     assert path.camera == dataclasses.replace(before.path(ids["north-0401"]).camera, exposure=0.5)
     assert given.state.light_of(ids["north-0412"]).profile is not None
@@ -70,11 +72,11 @@ def test_a_plan_says_what_it_will_do_and_does_just_that(given, ids):
 
 def test_frames_that_keep_their_own_are_counted_with_their_reason(given, ids, fitted):
     own = dataclasses.replace(fitted[1], name="Own")
-    given.add_profile(own, [ids["north-0413"]])
+    given.camera.add_profile(own, [ids["north-0413"]])
     planned = plan(given, ids["north-0401"], Giving(spare=True))
     assert planned.summary() == "4 frames get profile and balance; 1 keeps its own."
     assert planned.reasons() == ["1: has a profile of its own"]
-    given.give(planned)
+    given.camera.give(planned)
     assert given.state.profiles[given.state.frames[ids["north-0413"]].profile].name == "Own"
     again = plan(given, ids["north-0401"], Giving(spare=True))
     assert again.changes == () and len(again.same) == 4
@@ -82,40 +84,40 @@ def test_frames_that_keep_their_own_are_counted_with_their_reason(given, ids, fi
 
 def test_profile_alone_leaves_each_balance_and_balance_alone_each_profile(given, ids):
     before = given.state.path(ids["north-0412"]).camera.balance
-    given.give(plan(given, ids["north-0401"], Giving(balance=False)))
+    given.camera.give(plan(given, ids["north-0401"], Giving(balance=False)))
     after = given.state.path(ids["north-0412"]).camera
     assert after.balance == pytest.approx(before) and after.profile
     given.undo()
-    given.give(plan(given, ids["north-0401"], Giving(profile=False)))
+    given.camera.give(plan(given, ids["north-0401"], Giving(profile=False)))
     after = given.state.path(ids["north-0412"]).camera
     assert after.balance == pytest.approx(given.state.path(ids["north-0401"]).camera.balance) and not after.profile
 
 
 def test_exposure_goes_along_only_when_it_is_asked_for(given, ids):
-    given.set_exposure([ids["north-0401"]], 1.25)
-    given.give(plan(given, ids["north-0401"], Giving(exposure="frame")))
+    given.camera.set_exposure([ids["north-0401"]], 1.25)
+    given.camera.give(plan(given, ids["north-0401"], Giving(exposure="frame")))
     assert given.state.frames[ids["north-0414"]].exposure == 1.25
-    given.give(plan(given, ids["north-0401"], Giving(exposure="chart")))
+    given.camera.give(plan(given, ids["north-0401"], Giving(exposure="chart")))
     expected = round(float(np.log2(given.state.profiles[given.state.frames[ids["north-0401"]].profile].exposure)), 2)
     assert given.state.frames[ids["north-0414"]].exposure == given.state.frames[ids["north-0401"]].exposure == expected
 
 
 def test_newcomers_get_what_was_promised_to_their_light(given, ids, tmp_path, demo_frames):
-    given.give(plan(given, ids["north-0401"], Giving(newcomers=True)))
+    given.camera.give(plan(given, ids["north-0401"], Giving(newcomers=True)))
     late = tmp_path / "north-0999.dng"
     late.write_bytes((demo_frames / "north-0412.dng").read_bytes() + b"\0")
-    [frame] = given.add_frames([look_at(late)])
+    [frame] = given.frames.add_frames([look_at(late)])
     state = given.state
     assert state.frames[frame].light == state.frames[ids["north-0401"]].light
     assert state.path(frame).camera == state.path(ids["north-0401"]).camera
 
 
 def test_lights_split_merge_and_undo(shoot, ids):
-    shoot.split_light(ids["north-0413"])
+    shoot.frames.split_light(ids["north-0413"])
     assert [(k.name, len(k.frames)) for k in shoot.state.lights] == [
         ("North window", 3), ("North window, 2", 3), ("Weaving lamp", 6)
     ]  # fmt: skip
-    shoot.merge_lights([k.id for k in shoot.state.lights])
+    shoot.frames.merge_lights([k.id for k in shoot.state.lights])
     assert [(k.name, len(k.frames)) for k in shoot.state.lights] == [("North window", 12)]
     times = [shoot.state.frames[f].facts.exif.taken for f in shoot.state.lights[0].frames]
     assert times == sorted(times)
@@ -140,7 +142,7 @@ def test_lights_are_named_by_a_pattern(shoot):
     assert light_name("{camera} · {lens} · {light}", frame.facts, "north window").endswith("macro · north window")
     bare = dataclasses.replace(frame.facts, exif=dataclasses.replace(frame.facts.exif, lens=""))
     assert light_name("{camera} · {lens} · {light}", bare, "lamp") == "Velkin Studio One · lamp"
-    shoot.name_lights("{date} · {light}", {shoot.state.lights[0].id: "window"})
+    shoot.frames.name_lights("{date} · {light}", {shoot.state.lights[0].id: "window"})
     assert [k.name for k in shoot.state.lights] == ["2026-03-17 · window", "2026-03-17 · 2800 K"]
     for wrong in ("{nonsense}", "{camera", "  "):
         with pytest.raises(NotSupported):
@@ -149,25 +151,25 @@ def test_lights_are_named_by_a_pattern(shoot):
 
 def test_the_white_of_a_light_comes_from_its_chart_else_its_card_and_drift_is_noticed(shoot, ids, fitted):
     light = shoot.state.light_of(ids["north-0401"]).id
-    assert shoot.state.white_of(light) is None
-    shoot.keep_neutral(ids["north-0402"], (1.2, 1.0, 1.4))
-    assert shoot.state.white_of(light).balance == (1.2, 1.0, 1.4)
-    shoot.keep_reading(ids["north-0401"], fitted[0])
-    white = shoot.state.white_of(light)
+    assert white_of(shoot.state, light) is None
+    shoot.camera.keep_neutral(ids["north-0402"], (1.2, 1.0, 1.4))
+    assert white_of(shoot.state, light).balance == (1.2, 1.0, 1.4)
+    shoot.camera.keep_reading(ids["north-0401"], fitted[0])
+    white = white_of(shoot.state, light)
     assert white.frame == ids["north-0401"] and 6000 < white.kelvin < 6800 and abs(white.duv) < 0.006
-    assert shoot.state.drifting(light) == ()
-    shoot.move_to_light([ids["lamp-0505"]], light)
-    assert shoot.state.drifting(light) == (ids["lamp-0505"],)
+    assert drifting(shoot.state, light) == ()
+    shoot.frames.move_to_light([ids["lamp-0505"]], light)
+    assert drifting(shoot.state, light) == (ids["lamp-0505"],)
 
 
 def test_spotted_frames_are_marked_in_one_step_and_marks_by_hand_stay(shoot, ids, fitted):
-    shoot.set_role([ids["north-0413"]], "neutral")
-    shoot.set_role([ids["north-0401"], ids["north-0402"]], "subject")
-    shoot.mark_spotted(
+    shoot.frames.set_role([ids["north-0413"]], Role.NEUTRAL)
+    shoot.frames.set_role([ids["north-0401"], ids["north-0402"]], Role.SUBJECT)
+    shoot.frames.mark_recognised(
         {
-            ids["north-0401"]: Spotted("chart", fitted[0]),
-            ids["north-0402"]: Spotted("neutral", neutral=(1.2, 1.0, 1.4)),
-            ids["north-0413"]: Spotted("chart", fitted[0]),
+            ids["north-0401"]: Recognised(Role.CHART, fitted[0]),
+            ids["north-0402"]: Recognised(Role.NEUTRAL, neutral=(1.2, 1.0, 1.4)),
+            ids["north-0413"]: Recognised(Role.CHART, fitted[0]),
         }
     )
     assert [shoot.state.frames[ids[n]].role for n in ("north-0401", "north-0402", "north-0413")] == [
@@ -182,9 +184,9 @@ def test_spotted_frames_are_marked_in_one_step_and_marks_by_hand_stay(shoot, ids
 
 def test_moments_of_one_drag_are_one_step(shoot, ids):
     frame = [ids["north-0412"]]
-    shoot.set_balance(frame, (1.0, 1.0, 1.0), "typed")
+    shoot.camera.set_balance(frame, (1.0, 1.0, 1.0), "typed")
     for value in (1.1, 1.2, 1.3):
-        shoot.set_balance(frame, (value, 1.0, 1.0), "typed", joins=value > 1.1)
+        shoot.camera.set_balance(frame, (value, 1.0, 1.0), "typed", joins=value > 1.1)
     shoot.undo()
     assert shoot.state.frames[frame[0]].balance == (1.0, 1.0, 1.0)
     shoot.redo()
@@ -194,8 +196,8 @@ def test_moments_of_one_drag_are_one_step(shoot, ids):
 def test_charts_are_kept_in_the_shoot_and_readings_of_them_come_back(shoot, ids, fitted, tmp_path):
     own = dataclasses.replace(iso24(), id="own", name="Own chart")
     kept = read_chart(shoot.state.frames[ids["north-0401"]].path, own)
-    shoot.keep_chart(own)
-    shoot.keep_reading(ids["north-0401"], kept)
+    shoot.camera.keep_chart(own)
+    shoot.camera.keep_reading(ids["north-0401"], kept)
     path = shoot.path
     shoot.close()
     again = Shoot.open(path)
@@ -215,13 +217,13 @@ def test_a_chart_read_through_a_trusted_profile_has_the_reference_s_colours(fitt
 
 
 def test_a_shoot_of_version_1_is_brought_up_with_its_undo_and_a_copy_kept(shoot, ids):
-    shoot.set_exposure([ids["north-0412"]], 0.7)
+    shoot.camera.set_exposure([ids["north-0412"]], 0.7)
     path = shoot.path
     shoot.close()
     set_back(path, 1)
     again = Shoot.open(path)
     assert again.state.frames[ids["north-0412"]].exposure == 0.7
-    again.keep_neutral(ids["north-0402"], (1.1, 1.0, 1.2))
+    again.camera.keep_neutral(ids["north-0402"], (1.1, 1.0, 1.2))
     again.undo(), again.undo()
     assert again.state.frames[ids["north-0412"]].exposure == 0.0
     assert path.with_name(f"{path.stem} (version 1){path.suffix}").exists()

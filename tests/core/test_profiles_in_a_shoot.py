@@ -51,7 +51,7 @@ def shoot(demo_shoot):
 @pytest.mark.parametrize("kind", KINDS)
 def test_every_kind_is_given_kept_and_there_again_after_reopening(shoot, demo_shoot, kinds, kind):
     frame = next(iter(shoot.state.order()))
-    number = shoot.add_profile(kinds[kind], [frame])
+    number = shoot.camera.add_profile(kinds[kind], [frame])
     path = shoot.state.path(frame)
     shoot.close()
     again = Shoot.open(demo_shoot)
@@ -64,7 +64,7 @@ def test_every_kind_is_given_kept_and_there_again_after_reopening(shoot, demo_sh
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_profile_that_knows_no_balance_takes_each_frames_own(shoot, kinds, kind):
     frames = shoot.state.order()[:2]
-    shoot.add_profile(kinds[kind], frames)
+    shoot.camera.add_profile(kinds[kind], frames)
     for frame in frames:
         camera = shoot.state.path(frame).camera
         own = shoot.state.frames[frame].facts.as_shot
@@ -79,7 +79,7 @@ def test_temperature_is_told_through_the_profiles_own_matrices(shoot, kinds):
     facts = shoot.state.frames[frame].facts
     assert shoot.state.matrices_of(frame) == built_in(facts)
     for kind in ("matrix", "two lights", "dng"):
-        shoot.add_profile(kinds[kind], [frame])
+        shoot.camera.add_profile(kinds[kind], [frame])
         told = shoot.state.matrices_of(frame)
         assert told == (kinds[kind].matrices if kind == "dng" else kinds[kind].matrices())
         kelvin, duv = told.temperature(np.array(shoot.state.path(frame).camera.balance))
@@ -88,8 +88,8 @@ def test_temperature_is_told_through_the_profiles_own_matrices(shoot, kinds):
 
 def test_comparing_with_another_profile_keeps_the_frames_balance(shoot, kinds):
     frame = shoot.state.order()[0]
-    first = shoot.add_profile(kinds["matrix"], [])
-    shoot.set_balance([frame], (1.9, 1.0, 1.4), "picked")
+    first = shoot.camera.add_profile(kinds["matrix"], [])
+    shoot.camera.set_balance([frame], (1.9, 1.0, 1.4), "picked")
     before, other = shoot.state.path(frame), shoot.state.path_as(frame, f"profile {first}")
     assert other.camera.balance == before.camera.balance and other.camera.profile == "North"
     assert shoot.state.look_name(f"profile {first}") == "North"
@@ -100,7 +100,7 @@ def test_comparing_with_another_profile_keeps_the_frames_balance(shoot, kinds):
 def test_matching_the_chart_adds_no_exposure_that_the_profile_brings_itself(shoot, single, keep, brings):
     profile = replace(single.of("matrix"), keep_exposure=keep)
     frames = shoot.state.order()[:3]
-    shoot.add_profile(profile, frames[:1])
+    shoot.camera.add_profile(profile, frames[:1])
     plan = plan_giving(shoot.state, frames[0], frames, Giving(exposure="chart"))
     expected = round(float(np.log2(profile.exposure)), 2) if brings else 0.0
     assert {c.exposure for c in plan.changes} == {expected}
@@ -111,10 +111,10 @@ def test_written_files_are_told_stale_by_what_the_profile_does(shoot, kinds, kin
     frame = shoot.state.order()[0]
     destination = shoot.state.destinations[0]
     plain = shoot.state.fingerprint(frame, destination)
-    shoot.add_profile(kinds[kind], [frame])
+    shoot.camera.add_profile(kinds[kind], [frame])
     given = shoot.state.fingerprint(frame, destination)
     assert given != plain and given == shoot.state.fingerprint(frame, destination)
-    shoot.use_built_in([frame])
+    shoot.camera.use_built_in([frame])
     assert shoot.state.fingerprint(frame, destination) == plain
 
 

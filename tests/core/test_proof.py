@@ -13,17 +13,9 @@ from velkin.core.gamut import solid as solids
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import DETAIL, full_strength, new_easing
 from velkin.core.gamut.intents import advice, best_of, renderings
-from velkin.core.gamut.proof import (
-    Paper,
-    lab,
-    linear_there,
-    lost_there,
-    measure,
-    outside,
-    outside_of,
-    white_seen,
-)
+from velkin.core.gamut.membership import measure, outside, outside_of
 from velkin.core.gamut.roundtrip import outside_by_profile, own_error, there_and_back
+from velkin.core.gamut.simulation import Paper, linear_there, lost_there, white_seen
 from velkin.core.gamut.solid import chromaticities, common, solid_of, uv_prime
 from velkin.core.icc.space import LAB, grays, plain_ink, profile_of, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
@@ -31,6 +23,7 @@ from velkin.core.measures import NUMBERS, measure_proof, sample_proof
 from velkin.core.path import path_of
 from velkin.core.render import shown
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
+from velkin.core.spaces.pictures import lab
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB, between
 from velkin.core.spaces.volume import lab_volume
 from velkin.core.stages.source import PictureSource

@@ -39,7 +39,7 @@ from velkin.sim.print_room import press_space
 def shoot(demo_shoot):
     opened = Shoot.open(demo_shoot)
     web = opened.state.destinations[0]
-    opened.set_destination(replace(web, size=long_edge(240), pattern="{name}"))
+    opened.destinations.set_destination(replace(web, size=long_edge(240), pattern="{name}"))
     yield opened
     opened.close()
 
@@ -57,15 +57,15 @@ def handed(shoot, frames, destinations=None):
 def test_what_was_written_is_remembered_with_its_check(shoot):
     frames = shoot.state.order()[2:4]
     number = handed(shoot, frames)
-    kept = shoot.run_with_files(number)
+    kept = shoot.handoffs.run_with_files(number)
     assert (kept.how, [f.state for f in kept.files]) == ("done", ["written", "written"]) and not kept.interrupted
-    for w in shoot.written(run=number):
+    for w in shoot.handoffs.written(run=number):
         assert w.ok and w.path.exists() and w.state == shoot.state.fingerprint(w.frame, shoot.state.destinations[0])
         assert w.details.space == "sRGB" and (w.details.width, w.details.height) == (240, 160)
         assert w.details.bytes == w.path.stat().st_size
         assert {about for about, ok, _ in w.details.checks if ok} >= {"Tag", "Pixels", "Size", "Exif", "Compression", "Colours"}
     shoot.undo()
-    assert len(shoot.written()) == 2, "what is on the disk is no decision"
+    assert len(shoot.handoffs.written()) == 2, "what is on the disk is no decision"
 
 
 def test_goes_on_where_it_was_cut_off(shoot):
@@ -79,14 +79,14 @@ def test_goes_on_where_it_was_cut_off(shoot):
     folder = jobs[0].out.parent
     (folder / f".{jobs[2].out.name}.abc{journal.token}.part").write_bytes(b"half")
     (folder / jobs[3].out.name).write_bytes(b"somebody else's")
-    kept = shoot.interrupted()
+    kept = shoot.handoffs.interrupted()
     assert [f.state for f in kept.files] == ["written", "naming", "waiting", "waiting"]
     again, finished = jobs_left(shoot, kept)
     assert [f.frame for f in finished] == list(frames[:2])
     assert [j.out.name for j in again] == [jobs[2].out.name, jobs[3].out.stem + "-2.jpg"], "what another put there stays"
     assert not list(folder.glob(".*.part"))
     close_account(shoot.path, kept, finished)
-    assert shoot.interrupted() is None and [w.frame for w in shoot.written() if w.ok] == list(frames[:2])
+    assert shoot.handoffs.interrupted() is None and [w.frame for w in shoot.handoffs.written() if w.ok] == list(frames[:2])
 
 
 class _Until:
@@ -106,9 +106,9 @@ class _Until:
 def test_a_run_of_a_living_program_is_not_taken_for_cut_off(shoot):
     jobs = plan_for(shoot, shoot.state.order()[:1], shoot.state.ticked()).jobs
     Journal.begin(shoot.path, jobs)
-    assert shoot.interrupted() is not None
-    shoot.give_up(shoot.runs()[0].id)
-    assert shoot.interrupted() is None
+    assert shoot.handoffs.interrupted() is not None
+    shoot.handoffs.give_up(shoot.handoffs.runs()[0].id)
+    assert shoot.handoffs.interrupted() is None
     journal = Journal.begin(shoot.path, jobs)
     other = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(60)"])
     try:
@@ -116,15 +116,15 @@ def test_a_run_of_a_living_program_is_not_taken_for_cut_off(shoot):
         for keeper, cut_off in ((alive, False), (alive.replace(" ", " 1", 1), True), ("", True)):
             with shoot._store.plain():
                 shoot._store.run("UPDATE runs SET process = ? WHERE id = ?", keeper, journal.run)
-            assert (shoot.interrupted() is not None) == cut_off, "a later process with its number is another"
+            assert (shoot.handoffs.interrupted() is not None) == cut_off, "a later process with its number is another"
         with shoot._store.plain():
             shoot._store.run("UPDATE runs SET process = ? WHERE id = ?", alive, journal.run)
     finally:
         other.kill()
         other.wait()
-    assert shoot.interrupted() is not None
+    assert shoot.handoffs.interrupted() is not None
     with pytest.raises(ShootError):
-        shoot.run_with_files(99)
+        shoot.handoffs.run_with_files(99)
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3, 4])
@@ -132,7 +132,7 @@ def test_killed_at_a_random_moment_nothing_is_partial_and_the_rest_is_written(de
     """The command line's hand-off is killed (-9) and gone on with; the bench does this twenty times."""
     shoot = Shoot.open(demo_shoot)
     web = shoot.state.destinations[0]
-    shoot.set_destination(replace(web, size=long_edge(900)))
+    shoot.destinations.set_destination(replace(web, size=long_edge(900)))
     names = [f.name for f in shoot.state.frames.values()]
     shoot.close()
     out = tmp_path / "out"
@@ -158,7 +158,9 @@ def test_killed_at_a_random_moment_nothing_is_partial_and_the_rest_is_written(de
     assert document["finished_before"] + len(document["written"]) == 12
     assert len(list(out.iterdir())) == 12, "no second copy, nothing hidden left"
     shoot = Shoot.open(demo_shoot)
-    assert {w.frame for w in shoot.written() if w.ok} == set(shoot.state.order()) and shoot.interrupted() is None
+    assert {w.frame for w in shoot.handoffs.written() if w.ok} == set(
+        shoot.state.order()
+    ) and shoot.handoffs.interrupted() is None
     shoot.close()
 
 
@@ -178,7 +180,7 @@ def test_what_is_not_settled_is_named_with_what_will_happen(shoot, tmp_path):
     for f in frames[:2]:
         copy = tmp_path / f"{shoot.state.frames[f].name}.dng"
         shutil.copyfile(shoot.state.frames[f].path, copy)
-        shoot.relocate(f, copy)
+        shoot.frames.relocate(f, copy)
         sources.append(copy)
     sources[0].unlink()
     with sources[1].open("ab") as stream:
@@ -198,12 +200,12 @@ def test_files_in_the_way_folders_that_take_none_and_prints_of_few_pixels_are_na
     frames = shoot.state.order()[2:4]
     handed(shoot, frames)
     web = shoot.state.destinations[0]
-    shoot.set_destination(replace(web, existing="replace"))
+    shoot.destinations.set_destination(replace(web, existing="replace"))
     assert concerns(shoot, frames)["replaces"].frames == frames or len(concerns(shoot, frames)["replaces"].frames) == 2
-    shoot.set_destination(replace(web, existing="skip"))
+    shoot.destinations.set_destination(replace(web, existing="skip"))
     assert concerns(shoot, frames)["skips"].then == "Left as they are."
     (tmp_path / "a file").write_bytes(b"")
-    shoot.set_destination(
+    shoot.destinations.set_destination(
         replace(web, folder=str(tmp_path / "a file" / "x"), size=Size(PRINT, print_width=90, print_height=60))
     )
     found = concerns(shoot, frames)
@@ -216,28 +218,28 @@ def test_files_in_the_way_folders_that_take_none_and_prints_of_few_pixels_are_na
 
 def test_destinations_are_added_changed_and_taken_away_and_all_of_it_is_undone(shoot):
     press = press_space()
-    shoot.remove_destination("shade card")
-    made = shoot.add_destinations([(STARTERS["print room"], None), (replace(STARTERS["web"], folder="b"), None)])
+    shoot.destinations.remove_destination("shade card")
+    made = shoot.destinations.add_destinations([(STARTERS["print room"], None), (replace(STARTERS["web"], folder="b"), None)])
     assert made == ["print room", "web-2"]
     state = shoot.state
     assert [d.name for d in state.destinations] == ["Web sRGB", "Print room", "Web sRGB 2"]
     room = state.destinations[1]
     assert not room.ticked, "it has no profile yet"
-    shoot.set_destination(replace(room, space_id=press.id, ticked=True), press)
+    shoot.destinations.set_destination(replace(room, space_id=press.id, ticked=True), press)
     path = shoot.state.toward_destination(shoot.state.order()[0], shoot.state.destinations[1])
     assert path.destination == press
-    shoot.set_goal(None, Intent.PERCEPTUAL, False)
+    shoot.easing.set_goal(None, Intent.PERCEPTUAL, False)
     assert shoot.state.destinations[0].intent is Intent.PERCEPTUAL, "what is proofed is what is written"
     assert shoot.state.path(shoot.state.order()[0]).intent is Intent.PERCEPTUAL
-    shoot.remove_destination("web-2")
+    shoot.destinations.remove_destination("web-2")
     for _ in range(5):
         shoot.undo()
     assert [d.id for d in shoot.state.destinations] == ["web", "shade card"] and shoot.state.destinations[
         0
     ].intent is Intent.RELATIVE
-    shoot.remove_destination("shade card")
+    shoot.destinations.remove_destination("shade card")
     with pytest.raises(ShootError, match="at least one"):
-        shoot.remove_destination("web")
+        shoot.destinations.remove_destination("web")
 
 
 def test_destinations_travel_as_a_file_with_the_profile_they_need(shoot, tmp_path):
@@ -247,7 +249,7 @@ def test_destinations_travel_as_a_file_with_the_profile_they_need(shoot, tmp_pat
     path.write_text(to_file_text([(d, press), (STARTERS["archive"], None)]), encoding="utf-8")
     pairs = from_file(path)
     assert [p[0] for p in pairs] == [d, STARTERS["archive"]] and pairs[0][1] == press and pairs[1][1] is None
-    shoot.add_destinations(pairs)
+    shoot.destinations.add_destinations(pairs)
     assert shoot.state.known_space(press.id) == press
 
 
@@ -301,7 +303,7 @@ class _Page(HTMLParser):
 
 def test_a_receipt_tells_what_was_sent_and_stands_alone(shoot):
     frames = shoot.state.order()[2:4]
-    shoot.set_destination(replace(shoot.state.destinations[0], name="Web <sRGB> & more"))
+    shoot.destinations.set_destination(replace(shoot.state.destinations[0], name="Web <sRGB> & more"))
     run_number = handed(shoot, frames)
     receipt = with_pictures(receipt_of(shoot, run_number))
     assert receipt.good == 2 and receipt.summary().startswith("2 files, each read back")
@@ -322,10 +324,10 @@ def test_a_receipt_says_what_failed_and_does_without_files_that_are_gone(shoot, 
     f = shoot.state.frames[frames[1]]
     copy = tmp_path / f.path.name
     shutil.copyfile(f.path, copy)
-    shoot.relocate(f.id, copy)
+    shoot.frames.relocate(f.id, copy)
     copy.unlink()
     number = handed(shoot, frames)
-    shoot.written(run=number)[0].path.unlink()
+    shoot.handoffs.written(run=number)[0].path.unlink()
     receipt = with_pictures(receipt_of(shoot, number))
     assert [line.ok for line in receipt.lines] == [True, False] and receipt.lines[0].picture == b""
     assert "1 of 2 files" in receipt.summary() and "not there" in receipt.lines[1].finding

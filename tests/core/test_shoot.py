@@ -20,6 +20,7 @@ from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported, OutputRefused, ShootError
 from velkin.core.gamut.easing import full_strength
 from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.frame import Role
 from velkin.core.shoot.lights import propose_lights
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state_reader import StateReader
@@ -61,17 +62,17 @@ def test_giving_a_profile_changes_the_path_and_undo_brings_it_back(shoot):
     ids = by_name(shoot)
     before = {f: shoot.state.path(f) for f in ids.values()}
     kept, profile = fitted(shoot)
-    shoot.set_exposure([ids["north-0412"]], 0.5)
+    shoot.camera.set_exposure([ids["north-0412"]], 0.5)
     light = shoot.state.light_of(ids["north-0401"])
-    shoot.keep_reading(ids["north-0401"], kept)
-    shoot.add_profile(profile, light.frames, light.id)
+    shoot.camera.keep_reading(ids["north-0401"], kept)
+    shoot.camera.add_profile(profile, light.frames, light.id)
     path = shoot.state.path(ids["north-0412"])
     assert path.camera.colours == profile.fits[0].model
     assert path.camera.balance == profile.balance
     assert path.camera.exposure == 0.5
     assert shoot.state.path(ids["lamp-0505"]) == before[ids["lamp-0505"]]
     as_before = replace(before[ids["north-0412"]].camera, exposure=0.5)
-    assert shoot.state.path_as(ids["north-0412"], "built-in").camera == as_before
+    assert BUILT_IN.path(shoot.state, ids["north-0412"]).camera == as_before
     assert shoot.undo() == f"fit North and give it to {len(light.frames)} frames"
     assert not shoot.state.profiles
     assert shoot.state.readings[ids["north-0401"]] == kept
@@ -87,7 +88,7 @@ def test_one_changed_frame_leaves_the_others_as_they_are(shoot):
     before = shoot.state
     paths = {f: before.path(f) for f in before.order()}
     first, *others = before.order()
-    shoot.set_exposure([first], 0.5)
+    shoot.camera.set_exposure([first], 0.5)
     after = shoot.state
     assert after.frames[first].exposure == 0.5
     assert all(after.frames[f] is before.frames[f] for f in others)
@@ -98,9 +99,9 @@ def test_one_changed_frame_leaves_the_others_as_they_are(shoot):
 def test_what_another_connection_changed_is_read(shoot):
     first = shoot.state.order()[0]
     other = Shoot.open(shoot.path)
-    other.set_exposure([first], 0.75)
+    other.camera.set_exposure([first], 0.75)
     other.close()
-    shoot.set_role([first], "neutral")
+    shoot.frames.set_role([first], Role.NEUTRAL)
     frame = shoot.state.frames[first]
     assert (frame.exposure, frame.role) == (0.75, "neutral")
 
@@ -108,7 +109,7 @@ def test_what_another_connection_changed_is_read(shoot):
 def test_undo_outlives_the_program(demo_shoot):
     first = Shoot.open(demo_shoot)
     frame = next(iter(first.state.frames))
-    first.set_exposure([frame], 1.25)
+    first.camera.set_exposure([frame], 1.25)
     first.close()
     again = Shoot.open(demo_shoot)
     assert again.undo() == "exposure +1.25 EV on 1 frame"
@@ -146,15 +147,15 @@ def test_undoing_everything_restores_everything(shoot, actions):
             frame = frames[number % len(frames)]
             had = shoot._store.rows("SELECT count(*) FROM steps WHERE undone = 0")[0][0]
             {
-                "exposure": lambda f=frame, n=number: shoot.set_exposure([f], n / 4),
-                "role": lambda f=frame: shoot.set_role([f], "neutral"),
-                "move": lambda f=frame: shoot.move_to_light([f], None),
-                "rename": lambda f=frame, n=number: shoot.rename_light(shoot.state.frames[f].light, f"light {n}"),
-                "remove": lambda f=frame: shoot.remove_frames([f]),
-                "merge": lambda n=number: shoot.merge_lights([k.id for k in shoot.state.lights][: 1 + n % 3]),
-                "ease": lambda f=frame, n=number: shoot.set_easings(f, full_strength(n / 11), "ease"),
-                "profile": lambda f=frame: shoot.use_built_in([f]),
-                "working": lambda n=number: shoot.set_working(list(BUILT_IN.values())[n % 7]),
+                "exposure": lambda f=frame, n=number: shoot.camera.set_exposure([f], n / 4),
+                "role": lambda f=frame: shoot.frames.set_role([f], Role.NEUTRAL),
+                "move": lambda f=frame: shoot.frames.move_to_light([f], None),
+                "rename": lambda f=frame, n=number: shoot.frames.rename_light(shoot.state.frames[f].light, f"light {n}"),
+                "remove": lambda f=frame: shoot.frames.remove_frames([f]),
+                "merge": lambda n=number: shoot.frames.merge_lights([k.id for k in shoot.state.lights][: 1 + n % 3]),
+                "ease": lambda f=frame, n=number: shoot.easing.set_easings(f, full_strength(n / 11), "ease"),
+                "profile": lambda f=frame: shoot.camera.use_built_in([f]),
+                "working": lambda n=number: shoot.colour.set_working(list(BUILT_IN.values())[n % 7]),
             }[name]()
             steps += shoot._store.rows("SELECT count(*) FROM steps WHERE undone = 0")[0][0] - had
         fresh = StateReader(shoot._store)._read_all()
@@ -168,7 +169,7 @@ def test_undoing_everything_restores_everything(shoot, actions):
 
 
 def test_the_same_file_comes_in_once(shoot, demo_frames):
-    assert shoot.add_frames([look_at(demo_frames / "north-0412.dng")]) == []
+    assert shoot.frames.add_frames([look_at(demo_frames / "north-0412.dng")]) == []
     assert len(shoot.state.frames) == 12
 
 
@@ -181,17 +182,17 @@ def test_a_failed_command_changes_nothing(shoot):
     with pytest.raises(NotSupported, match="pattern"):
         from dataclasses import replace
 
-        shoot.set_destination(replace(shoot.state.destinations[0], pattern="{nonsense}"))
+        shoot.destinations.set_destination(replace(shoot.state.destinations[0], pattern="{nonsense}"))
 
 
 def test_a_moved_source_is_known_by_its_bytes(shoot, demo_frames, tmp_path):
     frame = by_name(shoot)["north-0412"]
     moved = tmp_path / "elsewhere.dng"
     moved.write_bytes((demo_frames / "north-0412.dng").read_bytes())
-    shoot.relocate(frame, moved)
+    shoot.frames.relocate(frame, moved)
     assert shoot.state.frames[frame].path == moved
     with pytest.raises(ShootError, match="not the file"):
-        shoot.relocate(frame, demo_frames / "north-0413.dng")
+        shoot.frames.relocate(frame, demo_frames / "north-0413.dng")
 
 
 @pytest.mark.parametrize("contents", [b"", b"hello", b"SQLite format 3\0" + bytes(range(256)) * 20])
@@ -228,7 +229,7 @@ from velkin.core.shoot.state_reader import StateReader
 shoot = Shoot.open(Path(sys.argv[1]))
 frame = shoot.state.order()[0]
 for number in range(1, 100000):
-    shoot.set_exposure([frame], number / 100)
+    shoot.camera.set_exposure([frame], number / 100)
     print(number, flush=True)
 """
 
@@ -253,7 +254,7 @@ def test_a_frame_is_read_as_it_was_written_to_the_last_digit(demo_shoot):
     shoot = Shoot.open(demo_shoot)
     first, second = shoot.state.order()[:2]
     for frame, ev in ((first, 1 / 3), (second, -0.1 - 2**-50)):
-        shoot.set_exposure([frame], ev)
+        shoot.camera.set_exposure([frame], ev)
     shoot.close()
     again = Shoot.open(demo_shoot)
     assert again.state.frames[first].exposure == 1 / 3

@@ -115,7 +115,7 @@ def test_a_drag_costs_one_inverse_for_each_row(shoot):
     before = inverses(shoot.path)
     found = [shoot.state.frames[f].balance for f in frames]
     for moment in range(100):
-        shoot.set_balance(frames, (1.5 + moment / 100, 1.0, 1.25), "temperature", joins=True)
+        shoot.camera.set_balance(frames, (1.5 + moment / 100, 1.0, 1.25), "temperature", joins=True)
     assert inverses(shoot.path) == before + 12
     assert shoot.state.frames[frames[3]].balance == (2.49, 1.0, 1.25)
     shoot.undo()
@@ -149,8 +149,8 @@ def test_two_programs_that_decide_on_a_frame_lose_neither_decision(demo_shoot):
     first, second = Shoot.open(demo_shoot), Shoot.open(demo_shoot)
     frame = first.state.order()[0]
     assert second.state.frames[frame].ledger == ()
-    first.convert([frame], P3)
-    second.convert([frame], OPRGB)
+    first.colour.convert([frame], P3)
+    second.colour.convert([frame], OPRGB)
     assert [e.space for e in second.state.frames[frame].ledger] == ["p3", "oprgb"]
     assert [e.space for e in first._reader.read().frames[frame].ledger] == ["p3", "oprgb"]
     first.close()

@@ -19,7 +19,7 @@ from velkin.core.conversion.light import lab_of
 from velkin.core.errors import BadProfile, NotSupported, OutputRefused, UnreadableFile, VelkinError
 from velkin.core.files.containers import carried_by
 from velkin.core.files.encode import encode_numbers
-from velkin.core.files.metadata import exif_facts
+from velkin.core.files.exif import exif_facts
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.retag import icc_segments, retagged
 from velkin.core.handoff.copies import CopyWish, retag_source, write_copy

@@ -202,7 +202,7 @@ def test_what_is_laid_over_white_is_named_before_the_start(tmp_path):
     source = tmp_path / "cutout.png"
     source.write_bytes(encode_numbers(Picture(*cutout(), "rgb"), "png", matrix_profile(SRGB), "srgb", source))
     shoot = Shoot.create(tmp_path / "s.velkin", "s")
-    (frame,) = shoot.add_frames([look_at(source)])
+    (frame,) = shoot.frames.add_frames([look_at(source)])
     jpeg = replace(shoot.state.destinations[0], folder=str(tmp_path / "out"), size=long_edge(0))
     png = replace(jpeg, id="png", name="Shop", file=FileFormat("png"))
     plan = plan_for(shoot, [frame], [jpeg, png])

@@ -42,7 +42,7 @@ def test_the_whole_demo(folder):
     assert demo.Demo(folder).parts_left() == []
     shoot = Shoot.open(path)
     assert "shade card" in [d.id for d in shoot.state.destinations]
-    shoot.set_exposure([1], 1.0)
+    shoot.camera.set_exposure([1], 1.0)
     shoot.close()
     assert demo.prepare_demo(folder) == path
     shoot = Shoot.open(path)

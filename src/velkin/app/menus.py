@@ -17,6 +17,8 @@ from velkin.app.appearance import Appearance
 from velkin.app.model.places import Page
 from velkin.app.model.shoot_model import STOPS, ShootModel
 from velkin.app.widgets.viewer import PictureView
+from velkin.core.shoot.alternatives import THERE, Alternative, alternatives
+from velkin.core.shoot.frame import Role
 
 _NAMES = {"source": "Source", "camera": "Camera", "working": "Working", "proof": "Proof", "handoff": "Hand-off"}
 _NO_SHOOT = "make or open a shoot first"
@@ -185,9 +187,9 @@ class Menus:
         self.add(menu, "Select the frames of this &light", a.select_light, "Ctrl+L", needs="frame")
         menu.addSeparator()
         for role, name in (
-            ("chart", "Mark as &chart frame"),
-            ("neutral", "Mark as ne&utral frame"),
-            ("subject", "Mark as &subject"),
+            (Role.CHART, "Mark as &chart frame"),
+            (Role.NEUTRAL, "Mark as ne&utral frame"),
+            (Role.SUBJECT, "Mark as &subject"),
         ):
             self.add(menu, name, partial(a.mark, role), needs="frame")
         menu.addSeparator()
@@ -323,20 +325,20 @@ class Menus:
         menu.clear()
         if model.shoot is None:
             return
-        for look in ("built-in", "as shot", "without easing", "there", *(f"profile {p}" for p in model.state.profiles)):
-            action = menu.addAction(model.look_words(look) if look == "there" else model.state.look_name(look))
+        for other in alternatives(model.state):
+            action = menu.addAction(model.words_for(other) if other == THERE else other.name(model.state))
             assert action is not None
             action.setCheckable(True)
-            action.setChecked(look in (model.against if model.comparison == "grid" else model.against[:1]))
-            action.triggered.connect(partial(self._look_chosen, look))
+            action.setChecked(other in model.compared())
+            action.triggered.connect(partial(self._other_chosen, other))
 
-    def _look_chosen(self, look: str, on: bool) -> None:
+    def _other_chosen(self, other: Alternative, on: bool) -> None:
         model = self._model
         if model.comparison != "grid":
-            model.compare_with((look,))
+            model.compare_with((other,))
             return
-        left = tuple(chosen for chosen in model.against if chosen != look)
-        model.compare_with((*left, look)[-3:] if on else left)
+        left = tuple(chosen for chosen in model.against if chosen != other)
+        model.compare_with((*left, other)[-3:] if on else left)
 
     def _theme_changed(self, name: str) -> None:
         self.by_name[f"{name} theme"].setChecked(True)

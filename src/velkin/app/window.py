@@ -122,7 +122,7 @@ class Window(QMainWindow):
         self.thumbnails.left.connect(
             lambda left, total: self._flow_runs("Drawing thumbnails", total - left, total if left else 0)
         )
-        self.frames.rows.dropped.connect(lambda frames, light: jobs.command(lambda s: s.move_to_light(frames, light)))
+        self.frames.rows.dropped.connect(lambda frames, light: jobs.command(lambda s: s.frames.move_to_light(frames, light)))
         jobs.survey.changed.connect(self.frames.rows.refresh)
         self.frames.list.menu_wanted.connect(lambda at: self.menu.frame_menu.popup(at))
         self.view.menu_wanted.connect(lambda at: self.menu.frame_menu.popup(at))

@@ -56,7 +56,7 @@ def _begin(shoot: Shoot, arguments: argparse.Namespace) -> int:
 def _go_on(shoot: Shoot, arguments: argparse.Namespace) -> int:
     from velkin.core.handoff.journal import close_account, jobs_left
 
-    run = shoot.interrupted()
+    run = shoot.handoffs.interrupted()
     if run is None:
         say("there is no interrupted hand-off in this shoot")
         if arguments.json:

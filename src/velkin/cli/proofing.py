@@ -33,7 +33,8 @@ def proof(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
     import numpy as np
 
-    from velkin.core.gamut.proof import lost_there, measure
+    from velkin.core.gamut.membership import measure
+    from velkin.core.gamut.simulation import lost_there
     from velkin.core.icc.transform import Intent
     from velkin.core.render import to_working
     from velkin.core.sources import decode_source

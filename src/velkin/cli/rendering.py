@@ -88,7 +88,7 @@ def render(arguments: argparse.Namespace) -> int:
     from velkin.core.files.formats import format_of
     from velkin.core.files.picture import Picture
     from velkin.core.files.safely import refuse_output, write_whole
-    from velkin.core.gamut.proof import count_outside
+    from velkin.core.gamut.membership import count_outside
     from velkin.core.handoff.profile_input import camera_tiff
     from velkin.core.icc.space import profile_of
     from velkin.core.path import path_of

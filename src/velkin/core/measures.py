@@ -7,13 +7,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.codes import histogram_of_light
+from velkin.core.conversion.codes import histogram_of_light, histogram_of_numbers
 from velkin.core.conversion.light import carried, from_linear
 from velkin.core.conversion.outside import Outside
-from velkin.core.gamut.proof import Mask, difference, histogram, lab, lost_there, measure
+from velkin.core.gamut.membership import Mask, measure
+from velkin.core.gamut.simulation import lost_there
 from velkin.core.path import ColourPath
 from velkin.core.render import eased
 from velkin.core.sampling import spread
+from velkin.core.spaces.pictures import difference, lab
 from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]
@@ -117,4 +119,4 @@ def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:
     """Counts of the destination's numbers: of all pixels where it is a space of curves, of a sample where it is a profile."""
     if isinstance(path.destination, RGBSpace):
         return histogram_of_light(carried(now, path.working, path.destination), path.destination)
-    return histogram(from_linear(_spread(now, NUMBERS), path.proof))
+    return histogram_of_numbers(from_linear(_spread(now, NUMBERS), path.proof))

@@ -15,7 +15,7 @@ from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.light import from_linear
 from velkin.core.conversion.pictures import Converted, by_bands
 from velkin.core.gamut.masks import Window
-from velkin.core.gamut.proof import PLAIN, Paper, linear_there
+from velkin.core.gamut.simulation import PLAIN, Paper, linear_there
 from velkin.core.icc.space import Space
 from velkin.core.path import ColourPath
 from velkin.core.spaces.rgb import RGBSpace

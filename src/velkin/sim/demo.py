@@ -18,6 +18,7 @@ from platformdirs import user_data_path
 from velkin.core.destinations.starters import STARTERS
 from velkin.core.errors import OutputFailed, VelkinError
 from velkin.core.shoot.arrivals import Arrival, look_at
+from velkin.core.shoot.frame import Role
 from velkin.core.shoot.shoot import Shoot
 from velkin.sim import elsewhere, madderfold, screens
 from velkin.sim.print_room import press_space, publish
@@ -69,12 +70,12 @@ def _frames(*numbers: str) -> Callable[[Path, Progress, Stopped], list[Path]]:
 
 def _in_light(light: str) -> Callable[[Shoot, list[Arrival]], None]:
     def add(shoot: Shoot, arrivals: list[Arrival]) -> None:
-        shoot.add_frames(arrivals, light)
+        shoot.frames.add_frames(arrivals, light)
         names = {f.name: f.id for f in shoot.state.frames.values()}
-        for role, chosen in (("chart", ("north-0401", "lamp-0501")), ("neutral", ("north-0402", "lamp-0502"))):
+        for role, chosen in ((Role.CHART, ("north-0401", "lamp-0501")), (Role.NEUTRAL, ("north-0402", "lamp-0502"))):
             here = [names[a.facts.path.stem] for a in arrivals if a.facts.path.stem in chosen and a.facts.path.stem in names]
             if here:
-                shoot.set_role(here, role)
+                shoot.frames.set_role(here, role)
 
     return add
 
@@ -94,7 +95,7 @@ def _papers(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
 def _add_shade_card(shoot: Shoot, arrivals: list[Arrival]) -> None:
     press = press_space()
     if all(d.id != _SHADE_CARD.id for d in shoot.state.destinations):
-        shoot.add_destinations([(replace(_SHADE_CARD, space_id=press.id), press)])
+        shoot.destinations.add_destinations([(replace(_SHADE_CARD, space_id=press.id), press)])
 
 
 #: As long as the names of lights are that a pattern of camera, lens and light makes.
@@ -115,9 +116,9 @@ def _parts() -> tuple[Part, ...]:
 
 
 def _add(shoot: Shoot, arrivals: list[Arrival]) -> None:
-    added = shoot.add_frames(arrivals)
+    added = shoot.frames.add_frames(arrivals)
     if added:
-        shoot.rename_light(shoot.state.light_of(added[0]).id, _SENT)
+        shoot.frames.rename_light(shoot.state.light_of(added[0]).id, _SENT)
 
 
 def demo_folder() -> Path:

@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.gamut.ease import ease, oklab_of
 from velkin.core.gamut.easing import OVERALL, full_strength, new_easing
-from velkin.core.gamut.proof import difference, lab, linear_there, measure
+from velkin.core.gamut.membership import measure
+from velkin.core.gamut.simulation import linear_there
 from velkin.core.icc.space import Space
 from velkin.core.spaces.oklab import hue_of, oklab_to_xyz
+from velkin.core.spaces.pictures import difference, lab
 from velkin.core.spaces.rgb import ROMM, RGBSpace
 
 Pixels = NDArray[np.float32]

@@ -20,7 +20,7 @@ from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.light import converted
 from velkin.core.errors import VelkinError
 from velkin.core.files.encode import encode_numbers
-from velkin.core.files.metadata import resolution_of
+from velkin.core.files.exif import resolution_of
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import write_whole
 from velkin.core.files.transparency import over_white

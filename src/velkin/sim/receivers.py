@@ -22,11 +22,11 @@ from velkin.core.destinations.sizing import Fitted
 from velkin.core.errors import UnreadableFile, VelkinError
 from velkin.core.files.picture import decode_picture
 from velkin.core.files.transparency import over_white
-from velkin.core.gamut.proof import difference, lab
-from velkin.core.handoff.rendering import working_at
+from velkin.core.handoff.rows import working_at
 from velkin.core.icc.space import Space, shown_for_now, space_of
 from velkin.core.path import ColourPath
 from velkin.core.spaces.adaptation import D50
+from velkin.core.spaces.pictures import difference, lab
 from velkin.core.spaces.rgb import ROMM, SRGB, RGBSpace, family_of
 from velkin.core.tags.inspect import inspect
 from velkin.sim.press import paper_white

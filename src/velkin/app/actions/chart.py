@@ -52,7 +52,7 @@ class ChartActions:
         except VelkinError as error:
             self._model.report(error)
             return
-        if self._jobs.command(lambda shoot: shoot.keep_chart(chart)):
+        if self._jobs.command(lambda shoot: shoot.camera.keep_chart(chart)):
             self._opened(chart)
 
     def save(self, chart: Chart) -> bool:

@@ -9,7 +9,9 @@ from PyQt6.QtWidgets import QApplication
 from velkin.app.actions.dialogs import Dialogs
 from velkin.app.context import Context
 from velkin.app.words import count
+from velkin.core.shoot.frame import Role
 from velkin.core.shoot.lights import light_words
+from velkin.core.shoot.whites import white_of
 
 
 class FrameActions:
@@ -46,7 +48,7 @@ class FrameActions:
 
     def new_light(self) -> None:
         """Put the selected frames under a light of their own."""
-        self._jobs.command(lambda shoot: shoot.move_to_light(self._model.selected, None))
+        self._jobs.command(lambda shoot: shoot.frames.move_to_light(self._model.selected, None))
 
     def split_light(self) -> None:
         """Begin a new light with the frame in the viewer."""
@@ -56,7 +58,7 @@ class FrameActions:
         if self._model.frames_of_light(frame.id)[0] == frame.id:
             self._model.say(f"{frame.name} is the first of its light already.")
         else:
-            self._jobs.command(lambda shoot: shoot.split_light(frame.id))
+            self._jobs.command(lambda shoot: shoot.frames.split_light(frame.id))
 
     def merge_lights(self) -> None:
         """Make one light of those that the selected frames are under."""
@@ -64,7 +66,7 @@ class FrameActions:
         if len(lights) < 2:
             self._model.say("Select frames of two or more lights first: a click on a light's name selects all of it.")
         else:
-            self._jobs.command(lambda shoot: shoot.merge_lights(lights))
+            self._jobs.command(lambda shoot: shoot.frames.merge_lights(lights))
 
     def rename_light(self) -> None:
         """Ask for a light's new name."""
@@ -74,7 +76,7 @@ class FrameActions:
         light = self._model.state.light_of(frame.id)
         name = self._dialogs.text("Rename this light", "Name", light.name)
         if name:
-            self._jobs.command(lambda s: s.rename_light(light.id, name))
+            self._jobs.command(lambda s: s.frames.rename_light(light.id, name))
 
     def name_lights(self) -> None:
         """Ask for the pattern that lights are named by."""
@@ -87,14 +89,14 @@ class FrameActions:
         )
         if pattern:
             state = self._model.state
-            words = {k.id: light_words(white.kelvin) for k in state.lights if (white := state.white_of(k.id))}
-            self._jobs.command(lambda s: s.name_lights(pattern, words))
+            words = {k.id: light_words(white.kelvin) for k in state.lights if (white := white_of(state, k.id))}
+            self._jobs.command(lambda s: s.frames.name_lights(pattern, words))
 
     # ---- frames -----------------------------------------------------------------------------------------------
 
-    def mark(self, role: str) -> None:
+    def mark(self, role: Role) -> None:
         """Mark the selected frames as chart, neutral or subject."""
-        self._jobs.command(lambda shoot: shoot.set_role(self._model.selected, role))
+        self._jobs.command(lambda shoot: shoot.frames.set_role(self._model.selected, role))
 
     def look_for_charts(self) -> None:
         """Look for chart and neutral frames among the selected ones."""
@@ -103,7 +105,7 @@ class FrameActions:
     def remove(self) -> None:
         """Remove the selected frames from the shoot; their files stay."""
         selected = self._model.selected
-        if selected and self._jobs.command(lambda s: s.remove_frames(selected)):
+        if selected and self._jobs.command(lambda s: s.frames.remove_frames(selected)):
             self._model.say(
                 f"{count(len(selected), 'frame')} removed from the shoot; the files stay where they are. Ctrl+Z brings them back."
             )

@@ -19,7 +19,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.icc.space import Space, profile_of
 from velkin.core.icc.write import matrix_profile
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.pins import MOST_PINS
 
@@ -92,7 +92,7 @@ class SpaceActions:
         sheet = RulesSheet(self._context, self._dialogs.parent)
         if sheet.exec():
             rules = sheet.rules()
-            self._jobs.command(lambda s: s.set_rules(rules))
+            self._jobs.command(lambda s: s.colour.set_rules(rules))
 
     def profile_folders(self) -> None:
         """Edit the folders that profiles are looked for in."""
@@ -114,7 +114,7 @@ class SpaceActions:
         self._benches.put_aside(bench)
 
     def _keep_space(self, space: RGBSpace) -> None:
-        if self._jobs.command(lambda s: s.keep_space(space)):
+        if self._jobs.command(lambda s: s.colour.keep_space(space)):
             self._model.say(f"{space.name} is kept in the shoot; it can be assigned, converted to and worked in.")
 
     def save_space(self, space: RGBSpace, version: int) -> None:
@@ -136,7 +136,7 @@ class SpaceActions:
         sheet = SpaceCards(self._context, self._dialogs.parent)
         if sheet.exec() and sheet.space().id != self._model.state.working.id:
             space = sheet.space()
-            self._jobs.command(lambda s: s.set_working(space))
+            self._jobs.command(lambda s: s.colour.set_working(space))
 
     def help_choose(self) -> None:
         """Ask what the shoot is for and take the working space that suits."""
@@ -145,7 +145,7 @@ class SpaceActions:
         sheet = PurposeSheet(self._dialogs.parent)
         if sheet.exec():
             space = sheet.space()
-            self._jobs.command(lambda s: s.set_working(space))
+            self._jobs.command(lambda s: s.colour.set_working(space))
 
     def begin(self, verb: int) -> None:
         """Open the Working bench on assigning (1) or converting (2)."""

@@ -10,7 +10,8 @@ from velkin.app.context import Context
 from velkin.app.widgets.checkable import ToggleButton
 from velkin.app.widgets.parts import Bench, compact, labelled, row_of, soft
 from velkin.app.words import signed
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame, Role
+from velkin.core.shoot.whites import white_of
 from velkin.core.whitebalance import COOLEST, WARMEST
 
 _STEPS = 1000
@@ -137,15 +138,15 @@ class BalanceSection(QWidget):
         profile = frame.profile if frame.profile is not None else light.profile
         if profile is not None and (known := state.profiles[profile].balance) is not None:
             return known
-        white = state.white_of(light.id)
+        white = white_of(state, light.id)
         return white.balance if white is not None and white.frame in state.readings else None
 
     def _card(self, frame: Frame) -> int | None:
         """The neutral frame of this light."""
         state = self._model.state
-        if frame.role == "neutral":
+        if frame.role is Role.NEUTRAL:
             return frame.id
-        return next((f for f in state.light_of(frame.id).frames if state.frames[f].role == "neutral"), None)
+        return next((f for f in state.light_of(frame.id).frames if state.frames[f].role is Role.NEUTRAL), None)
 
     def _shown(self) -> Frame | None:
         """The raw frame that the bench shows."""

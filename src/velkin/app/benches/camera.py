@@ -17,7 +17,8 @@ from velkin.core.cameraprofiles.matrices import baseline_of
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint
 from velkin.core.charts.judge import Verdict
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame, Role
+from velkin.core.shoot.whites import drifting, white_of
 
 _BUILT_IN = -1
 
@@ -117,7 +118,7 @@ class CameraBench(Bench):
         assert frame is not None
         light = next(k for k in state.lights if k.id == light_id)
         roles = [state.frames[f].role for f in light.frames]
-        extra = [f"{roles.count(r)} {r}" for r in ("chart", "neutral") if r in roles]
+        extra = [f"{roles.count(r)} {r}" for r in (Role.CHART, Role.NEUTRAL) if r in roles]
         self._light_heading.setText(f"Light: {light.name}")
         self._light.show_rows(
             [
@@ -126,23 +127,23 @@ class CameraBench(Bench):
                 ("White", self._white_words(light_id)),
             ]
         )
-        drifting = state.drifting(light_id)
-        self._drift.setVisible(bool(drifting))
-        if drifting:
-            names = ", ".join(state.frames[f].name for f in drifting[:3]) + (" …" if len(drifting) > 3 else "")
+        strays = drifting(state, light_id)
+        self._drift.setVisible(bool(strays))
+        if strays:
+            names = ", ".join(state.frames[f].name for f in strays[:3]) + (" …" if len(strays) > 3 else "")
             self._drift.setText(
-                f"The camera's own balance drifts from the chart frame's in {count(len(drifting), 'frame')}: {names}. "
+                f"The camera's own balance drifts from the chart frame's in {count(len(strays), 'frame')}: {names}. "
                 "Did the light change? Then shoot the chart again, or begin a new light there."
             )
 
     def _white_words(self, light_id: int) -> str:
-        white = self._model.state.white_of(light_id)
+        white = white_of(self._model.state, light_id)
         if white is None:
             state = self._model.state
             roles = {state.frames[f].role for light in state.lights if light.id == light_id for f in light.frames}
-            if "chart" in roles:
+            if Role.CHART in roles:
                 return "not measured: its chart is not read yet"
-            if "neutral" in roles:
+            if Role.NEUTRAL in roles:
                 return "not measured: its neutral frame is not measured yet"
             return "not measured: no chart or neutral frame"
         return f"{white.kelvin:.0f} K, Duv {signed(white.duv, 4)}, from {self._model.state.frames[white.frame].name}"
@@ -280,10 +281,10 @@ class CameraBench(Bench):
 
 def chart_of(model: ShootModel, frame: Frame | None) -> int | None:
     """The frame whose chart is meant at a frame: itself when it is a chart frame, else its light's chart frame."""
-    if frame is None or frame.role == "chart":
+    if frame is None or frame.role is Role.CHART:
         return None if frame is None else frame.id
     state = model.state
-    charts = [f for f in state.light_of(frame.id).frames if state.frames[f].role == "chart"]
+    charts = [f for f in state.light_of(frame.id).frames if state.frames[f].role is Role.CHART]
     read = [f for f in charts if f in state.readings]
     return next(iter(read or charts), None)
 

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from velkin.core.handoff.jobs import Job
     from velkin.core.handoff.preflight import Concern
     from velkin.core.handoff.run import Done
-    from velkin.core.shoot.handoff_commands import KeptRun
+    from velkin.core.shoot.handoffs import KeptRun
 
 #: Files that passed are listed up to so many, the latest first; failed ones are listed all.
 _LISTED = 40
@@ -284,7 +284,7 @@ class HandoffBench(Bench):
         cut_off = self._job.interrupted()
         self._show_interrupted(cut_off)
         self.receivers_button.setEnabled(self._model.current is not None)
-        self._after.setVisible(self._model.shoot.has_written())
+        self._after.setVisible(self._model.shoot.handoffs.has_written())
         frames, ticked = self.to_write(), state.ticked()
         taken = [f for f in frames if state.frames[f].is_raw or state.path(f).known]
         files, left = len(taken) * len(ticked), len(frames) - len(taken)

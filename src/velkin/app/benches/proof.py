@@ -17,7 +17,7 @@ from velkin.app.widgets.space_box import second_line, space_label
 from velkin.app.words import CONVERT, percent, share, signed
 from velkin.core.conversion.effect import intent_name
 from velkin.core.conversion.outside import Outside
-from velkin.core.gamut.proof import white_seen
+from velkin.core.gamut.simulation import white_seen
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import RGBSpace

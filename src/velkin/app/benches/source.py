@@ -19,7 +19,7 @@ from velkin.app.widgets.space_box import SpaceBox, second_line
 from velkin.app.words import ASSIGN, CONVERT, MODELS, signed
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.icc.space import Space
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame
 from velkin.core.tags.ledger import Entry, Verb
 from velkin.core.tags.rules import ACTION_WORDS, CASES, case_of
 

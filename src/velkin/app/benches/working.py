@@ -333,7 +333,7 @@ class WorkingBench(Bench):
 
     def _chosen(self, space: Space) -> None:
         if isinstance(space, RGBSpace) and space.id != self._model.state.working.id:
-            self._jobs.command(lambda s: s.set_working(space))
+            self._jobs.command(lambda s: s.colour.set_working(space))
 
     # ---- pins -------------------------------------------------------------------------------------------------
 

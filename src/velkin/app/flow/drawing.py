@@ -15,7 +15,8 @@ from velkin.app.flow.loss_map import ONLY_GREY, map_colours
 from velkin.core.conversion.codes import histogram_of_light
 from velkin.core.conversion.outside import Outside, measure_outside
 from velkin.core.gamut.masks import Window
-from velkin.core.gamut.proof import PLAIN, Paper, lost_there, outside
+from velkin.core.gamut.membership import outside
+from velkin.core.gamut.simulation import PLAIN, Paper, lost_there
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.measures import ProofMeasures, measure_proof, sample_proof
 from velkin.core.path import ColourPath

@@ -22,6 +22,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.gamut.masks import Window
 from velkin.core.path import ColourPath
 from velkin.core.render import to_working
+from velkin.core.shoot.alternatives import THERE
 from velkin.core.tags.ledger import Verb
 from velkin.core.tags.pins import Pin
 
@@ -136,7 +137,7 @@ class PictureFlow(QObject):
         if model.places.now.page is Page.CHART:
             return Seen(model.screen)
         geometry = self.geometry()
-        there = proof.shown or (model.before and not model.trying and model.against[0] == "there")
+        there = proof.shown or (model.before and not model.trying and model.against[0] == THERE)
         return Seen(
             model.screen,
             geometry.fitted,
@@ -170,7 +171,7 @@ class PictureFlow(QObject):
         self.point_at(self.pointer)
         if self.rendered is None or self.rendered.frame != frame.id:
             self._await(frame.id)
-        others = tuple(zip(self._model.other_paths(), self._model.looks_there(), strict=False))
+        others = tuple(zip(self._model.other_paths(), self._model.others_there(), strict=False))
         self._service.show(frame.id, frame.path, path, self.seen(), others, self._model.proof.dragging)
         self._tell_stops(path)
         self._read_pins()

@@ -12,7 +12,7 @@ from velkin.app.flow.drawing import Rendered
 from velkin.app.words import signed
 from velkin.core.conversion.light import from_linear, lab_of
 from velkin.core.gamut.masks import Window
-from velkin.core.gamut.proof import outside
+from velkin.core.gamut.membership import outside
 from velkin.core.icc.space import Space
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, numbers_here, to_working

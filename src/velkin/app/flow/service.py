@@ -28,7 +28,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, for_screen, to_working
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame
 from velkin.core.stages.source import PictureSource, RawSource, Source
 
 Pixels = NDArray[np.float32]

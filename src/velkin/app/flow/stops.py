@@ -8,7 +8,9 @@ from velkin.app.flow.drawing import Measured
 from velkin.app.words import ASSIGN, CONVERT, count, percent, temperature_words
 from velkin.core.icc.space import same
 from velkin.core.path import ColourPath
-from velkin.core.shoot.state import Frame, State, WrittenFile
+from velkin.core.shoot.frame import Frame
+from velkin.core.shoot.state import State
+from velkin.core.shoot.written import WrittenFile
 from velkin.core.stages.steps import Assign, Convert
 
 DOTTED, SOLID, HAIRLINE = "dotted", "solid", "hairline"

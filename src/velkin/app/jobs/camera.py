@@ -15,8 +15,9 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import VelkinError
+from velkin.core.shoot.frame import Frame
 from velkin.core.shoot.giving import GivingPlan
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.whites import white_of
 from velkin.core.whitebalance import Picked, from_card, from_spot
 
 
@@ -29,14 +30,14 @@ class Camera(Work):
 
     def keep_reading(self, frame: int, kept: JudgedReading) -> None:
         """Keep a reading in the shoot."""
-        self._command(lambda shoot: shoot.keep_reading(frame, kept))
+        self._command(lambda shoot: shoot.camera.keep_reading(frame, kept))
 
     def keep_profile(self, frame: int, profile: CameraProfile, name: str, whole_light: bool) -> bool:
         """Keep a fitted profile, on the shelf too, and give it to the frame's light, or to the frame alone; one undo. Whether it was."""
         light = self._model.state.light_of(frame)
         frames = light.frames if whole_light else (frame,)
         named = replace(profile, name=name.strip() or profile.name)
-        if not self._command(lambda shoot: shoot.add_profile(named, frames, light.id if whole_light else None)):
+        if not self._command(lambda shoot: shoot.camera.add_profile(named, frames, light.id if whole_light else None)):
             return False
         self._shelf.add(named)
         self._model.say(f"{named.name} was given, with its white balance, to {count(len(frames), 'frame')}.")
@@ -44,8 +45,8 @@ class Camera(Work):
 
     def give(self, plan: GivingPlan) -> None:
         """Carry out a giving plan, and say what was done."""
-        if self._command(lambda shoot: shoot.give(plan)):
-            extra = " Frames that arrive later in this light get it too." if plan.gift is not None else ""
+        if self._command(lambda shoot: shoot.camera.give(plan)):
+            extra = " Frames that arrive later in this light get it too." if plan.for_newcomers is not None else ""
             self._model.say(plan.summary().replace(" get ", " got ").replace(" gets ", " got ") + extra)
 
     def give_profile(self, profile: int, frames: tuple[int, ...], light: int | None = None) -> None:
@@ -56,14 +57,14 @@ class Camera(Work):
         if not fitting:
             self._model.report(f"{name} was made for {camera}; the selected frames come from another camera.")
             return
-        if self._command(lambda shoot: shoot.give_profile(profile, fitting, light)):
+        if self._command(lambda shoot: shoot.camera.give_profile(profile, fitting, light)):
             left = len(frames) - len(fitting)
             extra = f" {count(left, 'frame')} from another camera kept their own." if left else ""
             self._model.say(f"{name} was given to {count(len(fitting), 'frame')}.{extra}")
 
     def use_built_in(self, frames: tuple[int, ...]) -> None:
         """Return frames to the camera's own rendering."""
-        self._command(lambda shoot: shoot.use_built_in(frames))
+        self._command(lambda shoot: shoot.camera.use_built_in(frames))
 
     # ---- white balance and exposure ---------------------------------------------------------------------------
 
@@ -71,7 +72,7 @@ class Camera(Work):
         """Measure a spot of a frame (full-size pixels) and make it neutral in frames; a doubtful spot is said, and used."""
         state = self._model.state
         f = state.frames[frame]
-        white = state.white_of(f.light)
+        white = white_of(state, f.light)
         known = np.array(white.balance) if white is not None else f.raw.as_shot
 
         def measure() -> Picked:
@@ -84,7 +85,7 @@ class Camera(Work):
         f = self._model.state.frames[frame]
 
         def keep(picked: Picked) -> None:
-            self._command(lambda shoot: shoot.keep_neutral(frame, picked.balance))
+            self._command(lambda shoot: shoot.camera.keep_neutral(frame, picked.balance))
 
         self._measure(f, lambda: from_card(self._sources.half(f.path), built_in(f.raw), f.raw.as_shot), frames, "card", keep)
 
@@ -121,12 +122,12 @@ class Camera(Work):
 
     def set_as_shot(self, frames: tuple[int, ...]) -> None:
         """Return frames to the camera's own balance."""
-        self._command(lambda shoot: shoot.set_as_shot(frames))
+        self._command(lambda shoot: shoot.camera.set_as_shot(frames))
 
     def set_balance(self, frames: tuple[int, ...], balance: tuple[float, ...] | None, source: str, joins: bool = False) -> None:
         """Set white balance; `joins` makes one step of it with the same step before, as in a drag."""
-        self._command(lambda shoot: shoot.set_balance(frames, balance, source, joins))
+        self._command(lambda shoot: shoot.camera.set_balance(frames, balance, source, joins))
 
     def set_exposure(self, frames: tuple[int, ...], ev: float) -> None:
         """Set exposure."""
-        self._command(lambda shoot: shoot.set_exposure(frames, ev))
+        self._command(lambda shoot: shoot.camera.set_exposure(frames, ev))

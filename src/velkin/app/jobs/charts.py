@@ -142,7 +142,7 @@ class Charts(Work):
             return measured
 
         def done(measured: Chart) -> None:
-            if self._model.shoot is None or self._command(lambda s: s.keep_chart(measured)):
+            if self._model.shoot is None or self._command(lambda s: s.camera.keep_chart(measured)):
                 self._model.say(f"{measured.name} was measured into {out.name} (simulated), and can be chosen as a chart.")
 
         self._aside(Lane.HAND, work, done, name="Measuring the print")

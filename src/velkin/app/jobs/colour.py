@@ -65,27 +65,27 @@ class Colour(Work):
 
     def assign(self, frames: tuple[int, ...], space: Space) -> None:
         """Give frames a space."""
-        if self._command(lambda s: s.assign(frames, space)):
+        if self._command(lambda s: s.colour.assign(frames, space)):
             self._said(frames, f"{space.name} assigned, {ASSIGN}")
 
     def convert(self, frames: tuple[int, ...], space: Space, intent: Intent, black_point: bool) -> None:
         """Convert frames to a space."""
-        if self._command(lambda s: s.convert(frames, space, intent, black_point)):
+        if self._command(lambda s: s.colour.convert(frames, space, intent, black_point)):
             self._said(frames, f"converted to {space.name}, {CONVERT}")
 
     def give_and_convert(self, frames: tuple[int, ...], given: Space, to: Space) -> None:
         """Give frames a space, then convert them."""
-        if self._command(lambda s: s.give_and_convert(frames, given, to)):
+        if self._command(lambda s: s.colour.give_and_convert(frames, given, to)):
             self._said(frames, f"{given.name} assigned, then converted to {to.name}")
 
     def leave(self, frames: tuple[int, ...]) -> None:
         """Keep held frames as they came."""
-        if self._command(lambda s: s.leave(frames)):
+        if self._command(lambda s: s.colour.leave(frames)):
             self._said(frames, "left as they came; copies of them are written without a new tag")
 
     def go_back(self, frame: int, entries: int) -> None:
         """Take a ledger back."""
-        self._command(lambda s: s.go_back(frame, entries))
+        self._command(lambda s: s.colour.go_back(frame, entries))
 
     def copy_ledger(self, source: int, frames: tuple[int, ...]) -> None:
         """Copy a ledger to other frames."""
@@ -94,7 +94,7 @@ class Colour(Work):
             self._model.say("Choose the frames that are to take this ledger too: Ctrl+click in the frames panel.")
             return
         took: list[int] = []
-        if self._command(lambda s: took.extend(s.copy_ledger(source, others))):
+        if self._command(lambda s: took.extend(s.colour.copy_ledger(source, others))):
             left = len(others) - len(took)
             extra = f" {count(left, 'frame')} of another colour model kept their own." if left else ""
             self._model.say(f"The ledger was copied to {count(len(took), 'frame')}.{extra}")
@@ -104,7 +104,7 @@ class Colour(Work):
         path = self._model.state.frames[frame].path
 
         def done(arrival: Arrival) -> None:
-            self._command(lambda s: s.choose_page(frame, arrival))
+            self._command(lambda s: s.colour.choose_page(frame, arrival))
 
         self._aside(Lane.HAND, lambda job: look_at(path, page), done, name="Looking at the file")
 
@@ -113,14 +113,14 @@ class Colour(Work):
     def add_pin(self, frame: int, x: float, y: float) -> None:
         """Pin a point, in shares of the picture."""
         pins = self._model.state.frames[frame].pins
-        self._command(lambda s: s.set_pins(frame, (*pins, Pin(x, y)), "add a pin to the pins"))
+        self._command(lambda s: s.colour.set_pins(frame, (*pins, Pin(x, y)), "add a pin to the pins"))
 
     def change_pin(self, frame: int, index: int, pin: Pin | None) -> None:
         """Move a pin, give it another target, or (None) take it away."""
         pins = list(self._model.state.frames[frame].pins)
         if index < len(pins):
             pins[index : index + 1] = [] if pin is None else [pin]
-            self._command(lambda s: s.set_pins(frame, tuple(pins)))
+            self._command(lambda s: s.colour.set_pins(frame, tuple(pins)))
 
     # ---- forecasts --------------------------------------------------------------------------------------------
 
@@ -192,7 +192,7 @@ class Colour(Work):
             self._sources.read_again(f.path)
             if isinstance(result, VelkinError):
                 self._model.report(result)
-            elif self._command(lambda s: s.source_rewritten(frame, result)):
+            elif self._command(lambda s: s.colour.source_rewritten(frame, result)):
                 self._model.say(f"{f.path.name} itself is now tagged {path.here.name}; its numbers are the same.")
 
         self._lanes.start(Lane.HAND, work, done, name="Tagging the source")

@@ -49,7 +49,7 @@ class ColourSpaces(Work):
         shoot = self._model.shoot
 
         def keep(space: Space) -> None:
-            if self._model.shoot is shoot and self._command(lambda s: s.keep_space(space)):
+            if self._model.shoot is shoot and self._command(lambda s: s.colour.keep_space(space)):
                 self._model.say(f"{space.name} can be assigned and converted to now.")
 
         self.read(path, keep)

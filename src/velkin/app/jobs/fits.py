@@ -26,7 +26,7 @@ from velkin.core.charts.judge import refuse_unusable
 from velkin.core.charts.reading_job import JudgedReading, charts_in, pixels_of, read_found
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame
 from velkin.core.spectra import Illuminant
 
 
@@ -205,7 +205,7 @@ class Fits(Work):
         if not fitting:
             self._model.report(f"{profile.name} was made for {profile.camera}; the selected frames come from another camera.")
             return
-        if self._command(lambda shoot: shoot.add_profile(profile, fitting)):
+        if self._command(lambda shoot: shoot.camera.add_profile(profile, fitting)):
             self._model.say(f"{profile.name} was given to {count(len(fitting), 'frame')}.")
 
 

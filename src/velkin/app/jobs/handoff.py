@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from velkin.core.handoff.jobs import Job, Plan
     from velkin.core.handoff.preflight import Concern
     from velkin.core.handoff.run import Control, Done, Pace
-    from velkin.core.shoot.handoff_commands import KeptRun
+    from velkin.core.shoot.handoffs import KeptRun
 
 #: What a run's stages are called.
 STAGES = {"decoding": "reading", "rendering": "rendering", "writing": "writing", "checking": "reading back"}
@@ -79,17 +79,17 @@ class Handoff(Work):
 
     def set_destination(self, destination: Destination, space: Space | None = None) -> bool:
         """Change a destination; whether it was done."""
-        return self._command(lambda s: s.set_destination(destination, space))
+        return self._command(lambda s: s.destinations.set_destination(destination, space))
 
     def add(self, pairs: list[tuple[Destination, Space | None]]) -> list[str]:
         """Add destinations; their ids, none where it was refused."""
         made: list[str] = []
-        self._command(lambda s: made.extend(s.add_destinations(pairs)))
+        self._command(lambda s: made.extend(s.destinations.add_destinations(pairs)))
         return made
 
     def remove(self, identifier: str) -> None:
         """Take a destination away."""
-        self._command(lambda s: s.remove_destination(identifier))
+        self._command(lambda s: s.destinations.remove_destination(identifier))
 
     # ---- before the start -------------------------------------------------------------------------------------
 
@@ -227,7 +227,7 @@ class Handoff(Work):
     def interrupted(self) -> KeptRun | None:
         """A run of this shoot that a crash cut off and that can go on."""
         shoot = self._model.shoot
-        return None if shoot is None or self.running else shoot.interrupted()
+        return None if shoot is None or self.running else shoot.handoffs.interrupted()
 
     def resume(self) -> None:
         """Resume the interrupted run where it stopped."""
@@ -254,7 +254,7 @@ class Handoff(Work):
         """Do not go on with the interrupted run; what it wrote stays."""
         kept = self.interrupted()
         if kept is not None:
-            self._command(lambda s: s.give_up(kept.id))
+            self._command(lambda s: s.handoffs.give_up(kept.id))
 
     def _begin(self, shoot: Shoot, jobs: list[Job]) -> None:
         from velkin.core.handoff.journal import Journal
@@ -348,7 +348,7 @@ class Handoff(Work):
             return
         run = self.last_run
         if run is None:
-            run = next((r.id for r in shoot.runs()), None)
+            run = next((r.id for r in shoot.handoffs.runs()), None)
         if run is None:
             self._model.report("Nothing was handed off in this shoot yet; a receipt tells of a hand-off.")
             return

@@ -17,11 +17,11 @@ from velkin.core.errors import VelkinError
 from velkin.core.files.digest import digest_of
 from velkin.core.files.names import is_picture_name
 from velkin.core.files.raw import is_raw_name
-from velkin.core.shoot.arrivals import Arrival, Spotted, look_at
+from velkin.core.shoot.arrivals import Arrival, Recognised, look_at
+from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.missing import missing_in
+from velkin.core.shoot.recognising import recognised_chart, recognised_neutral
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.shoot.spotting import spot_chart, spot_neutral
-from velkin.core.shoot.state import Frame
 
 
 @dataclass(frozen=True)
@@ -83,7 +83,7 @@ class Importing(Work):
     def _take_in(self, shoot: Shoot, looked: _Looked, show: bool) -> None:
         model = self._model
         try:
-            added = shoot.add_frames(looked.arrivals)
+            added = shoot.frames.add_frames(looked.arrivals)
         except VelkinError as error:
             model.report(error)
             return
@@ -118,7 +118,7 @@ class Importing(Work):
             if digest != wanted.digest:
                 self._model.report(f"{path.name}: this is not the file that {wanted.name} was made from; nothing was changed.")
             else:
-                self._command(lambda s: s.relocate_all({frame: path}))
+                self._command(lambda s: s.frames.relocate_all({frame: path}))
 
         self._aside(Lane.HAND, lambda job: digest_of(path), done, name=f"Comparing {path.name}")
 
@@ -142,7 +142,7 @@ class Importing(Work):
                 model.say("No source is missing.")
             elif not found:
                 model.report(f"None of the {count(missing, 'missing source')} lies in {folder}; the shoot is as it was.")
-            elif self._command(lambda s: s.relocate_all(found)):
+            elif self._command(lambda s: s.frames.relocate_all(found)):
                 left = missing - len(found)
                 model.say(
                     f"{count(len(found), 'missing source')} found in {folder.name}."
@@ -158,40 +158,40 @@ class Importing(Work):
         if shoot is None or not frames:
             return
         state = model.state
-        wanted = [state.frames[f] for f in frames if state.frames[f].role == "subject" and state.frames[f].is_raw]
+        wanted = [state.frames[f] for f in frames if state.frames[f].role is Role.SUBJECT and state.frames[f].is_raw]
         charts = list(state.charts.values())
         if not wanted:
             return
 
-        def one(frame: Frame) -> Spotted | None:
+        def one(frame: Frame) -> Recognised | None:
             try:
                 image = self._sources.half(frame.path)
-                found = spot_chart(image, charts)
+                found = recognised_chart(image, charts)
                 if found is not None:
-                    return Spotted("chart", read_found(image, replace(found, corners=found.corners * 2.0), 0.5))
-                neutral = spot_neutral(image, built_in(frame.raw), frame.raw.as_shot)
-                return None if neutral is None else Spotted("neutral", neutral=neutral)
+                    return Recognised(Role.CHART, read_found(image, replace(found, corners=found.corners * 2.0), 0.5))
+                neutral = recognised_neutral(image, built_in(frame.raw), frame.raw.as_shot)
+                return None if neutral is None else Recognised(Role.NEUTRAL, neutral=neutral)
             except VelkinError:
                 return None  # the viewer says it when the frame is shown
 
-        def work(job: Job) -> dict[int, Spotted]:
-            spotted = {}
+        def work(job: Job) -> dict[int, Recognised]:
+            recognised = {}
             for number, frame in enumerate(wanted, start=1):
                 if job.stopped:
                     break
                 job.give_way()  # a chart that is read by hand is not to wait for this
                 result = one(frame)
                 if result is not None:
-                    spotted[frame.id] = result
+                    recognised[frame.id] = result
                 job.tell(number, len(wanted))
-            return spotted
+            return recognised
 
-        def done(spotted: dict[int, Spotted]) -> None:
-            if model.shoot is not shoot or not spotted:
+        def done(recognised: dict[int, Recognised]) -> None:
+            if model.shoot is not shoot or not recognised:
                 return
-            if self._command(lambda s: s.mark_spotted(spotted)):
-                charts_found = sum(s.role == "chart" for s in spotted.values())
-                kinds = ((charts_found, "chart"), (len(spotted) - charts_found, "neutral"))
+            if self._command(lambda s: s.frames.mark_recognised(recognised)):
+                charts_found = sum(s.role is Role.CHART for s in recognised.values())
+                kinds = ((charts_found, "chart"), (len(recognised) - charts_found, "neutral"))
                 parts = [count(n, f"{kind} frame") for n, kind in kinds if n]
                 model.say("Recognised and marked: " + " and ".join(parts) + ". Ctrl+Z takes the marks back.")
 

@@ -26,23 +26,23 @@ class Proof(Work):
 
     def set_goal(self, space: Space | None, intent: Intent, black_point: bool) -> None:
         """Proof for a space, or for the first destination that is ticked (None)."""
-        self._command(lambda s: s.set_goal(space, intent, black_point))
+        self._command(lambda s: s.easing.set_goal(space, intent, black_point))
 
     def set_easings(self, frame: int, easings: tuple[Easing, ...], what: str) -> bool:
         """Set the easings of a frame; whether it was done."""
-        return self._command(lambda s: s.set_easings(frame, easings, what))
+        return self._command(lambda s: s.easing.set_easings(frame, easings, what))
 
     def add_stroke(self, frame: int, index: int, stroke: Stroke) -> None:
         """Paint a stroke into an easing of a frame."""
         if index < len(self._model.state.easings_of(frame)):
-            self._command(lambda s: s.add_stroke(frame, index, stroke))
+            self._command(lambda s: s.easing.add_stroke(frame, index, stroke))
 
     def copy_easings(self, frame: int, frames: tuple[int, ...]) -> None:
         """Copy the easings of a frame to others."""
         others = [f for f in frames if f != frame]
         if not others:
             self._model.say("Select the frames that are to take these easings too: Ctrl+click in the frames panel.")
-        elif self._command(lambda s: s.copy_easings(frame, others)):
+        elif self._command(lambda s: s.easing.copy_easings(frame, others)):
             self._model.say(f"The easings were copied to {count(len(others), 'frame')}.")
 
     def solve(self, frame: int, path: ColourPath) -> None:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from velkin.app.flow.service import RenderService
 from velkin.core.errors import VelkinError
 from velkin.core.path import ColourPath
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame
 
 
 def share_outside(sources: RenderService, frame: Frame, path: ColourPath) -> float | None:
     """The share 0..1 of a frame's pixels that the path's destination cannot hold; None where it cannot be read. For workers."""
-    from velkin.core.gamut.proof import count_outside
+    from velkin.core.gamut.membership import count_outside
     from velkin.core.render import eased, to_working
 
     try:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from velkin.core.gamut.easing import Easing
-from velkin.core.gamut.proof import PLAIN, Paper
+from velkin.core.gamut.simulation import PLAIN, Paper
 
 #: Ways to mark what is outside, with their words.
 MARKS = {"hatch": "hatching", "delta": "a ΔE map", "only": "only these pixels"}

@@ -15,8 +15,11 @@ from velkin.core.errors import VelkinError
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space
 from velkin.core.path import ColourPath
+from velkin.core.shoot.alternatives import AS_FOUND, BUILT_IN, NOW, THERE, WITHOUT_EASING, Alternative
+from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.shoot.state import Frame, State, WrittenFile
+from velkin.core.shoot.state import State
+from velkin.core.shoot.written import WrittenFile
 from velkin.core.spaces.rgb import SRGB
 from velkin.core.tags.ledger import Entry
 
@@ -53,9 +56,9 @@ class ShootModel(QObject):
         self.hatching = False
         #: Whether the pixels under the pointer are shown enlarged.
         self.loupe = False
-        #: How the picture is compared, and the looks (`State.path_as`) it is compared with; the first is *before*.
+        #: How the picture is compared, and what it is compared with; the first is *before*.
         self.comparison = "off"
-        self.against: tuple[str, ...] = ("built-in",)
+        self.against: tuple[Alternative, ...] = (BUILT_IN,)
         #: A decision that is only tried: entries that would follow the ledger of the frame in the viewer.
         self.tried: tuple[Entry, ...] = ()
         #: A profile that is only tried on the frame in the viewer.
@@ -82,7 +85,7 @@ class ShootModel(QObject):
         self.shoot = shoot
         self.current = first_frame(shoot.state)
         self.selected = () if self.current is None else (self.current,)
-        self.comparison, self.against, self.picking = "off", ("built-in",), ""
+        self.comparison, self.against, self.picking = "off", (BUILT_IN,), ""
         self.tried, self.tried_profile = (), None
         self.proof.paint(-1)
         self.proof.try_easings(None)
@@ -126,17 +129,20 @@ class ShootModel(QObject):
         if self.frame is None:
             return None
         if self.before:
-            look = "now" if self.trying else self.against[0]
-            return self._led(self.state.path_as(self.frame.id, look), look)
+            return self._led_as(NOW if self.trying else self.against[0])
         ledger = self.frame.ledger + self.tried
         return self._led(self.state.path_with(self.frame.id, ledger, self._tried_spaces, self.tried_profile))
 
-    def _led(self, path: ColourPath, look: str = "now") -> ColourPath:
+    def _led_as(self, other: Alternative) -> ColourPath:
+        assert self.frame is not None
+        return self._led(other.path(self.state, self.frame.id), other)
+
+    def _led(self, path: ColourPath, other: Alternative = NOW) -> ColourPath:
         """A path of the frame in the viewer with the easings that are tried, and to the screen where that is proofed for."""
         assert self.frame is not None
         if self.proof.on_screen:
             path = self.state.toward(path, self.frame.id, self.screen)
-        if look == "without easing":
+        if other == WITHOUT_EASING:
             return path.eased_by()
         if self.proof.trial is not None:
             path = path.eased_by(*(e for e in self.proof.trial if e.acts(path.destination.id)))
@@ -191,7 +197,7 @@ class ShootModel(QObject):
     def written(self, frame: int | None = None) -> list[WrittenFile]:
         """Every file handed off from this shoot, or of one frame of it, oldest first; none, with a word, where that cannot be read."""
         try:
-            return self.shoot.written(frame) if self.shoot is not None else []
+            return self.shoot.handoffs.written(frame) if self.shoot is not None else []
         except VelkinError as error:
             self.report(error)
             return []
@@ -302,10 +308,10 @@ class ShootModel(QObject):
             self.comparison = comparison
             self.comparison_changed.emit()
 
-    def compare_with(self, looks: tuple[str, ...]) -> None:
-        """Choose what is compared with: one look or, for the grid, up to three; the last ones chosen stay."""
-        if looks and looks != self.against:
-            self.against = looks[:3]
+    def compare_with(self, others: tuple[Alternative, ...]) -> None:
+        """Choose what is compared with: one or, for the grid, up to three; the last ones chosen stay."""
+        if others and others != self.against:
+            self.against = others[:3]
             self.comparison_changed.emit()
 
     def other_paths(self) -> tuple[ColourPath, ...]:
@@ -314,22 +320,24 @@ class ShootModel(QObject):
             return ()
         if self.tried:
             return (self.state.path(self.frame.id),)
-        looks = self.against if self.comparison == "grid" else self.against[:1]
-        return tuple(self._led(self.state.path_as(self.frame.id, look), look) for look in looks)
+        return tuple(self._led_as(other) for other in self.compared())
 
-    def looks_there(self) -> tuple[bool, ...]:
+    def compared(self) -> tuple[Alternative, ...]:
+        """What is compared with now: in the grid up to three, else one."""
+        return self.against if self.comparison == "grid" else self.against[:1]
+
+    def others_there(self) -> tuple[bool, ...]:
         """Which of `other_paths` are seen at the destination."""
-        looks = self.against if self.comparison == "grid" else self.against[:1]
-        return tuple(self.proof.shown or (look == "there" and not self.tried) for look in looks)
+        return tuple(self.proof.shown or (other == THERE and not self.tried) for other in self.compared())
 
-    def look_words(self, look: str) -> str:
-        """A look that the frame in the viewer is compared with, in words."""
+    def words_for(self, other: Alternative) -> str:
+        """What the frame in the viewer is compared with, in words."""
         if self.tried:
             return "as it is"
-        if look == "there":
+        if other == THERE:
             return f"at {self.proof_name()}"
         raw = self.frame is not None and self.frame.is_raw
-        return self.state.look_name(look if raw or look == "without easing" else "as found")
+        return (other if raw or other == WITHOUT_EASING else AS_FOUND).name(self.state)
 
     def pick(self, what: str) -> None:
         """Begin to pick a ``neutral`` or a ``hue`` on the picture; an empty string ends it."""
@@ -363,5 +371,5 @@ class ShootModel(QObject):
 def first_frame(state: State) -> int | None:
     """The frame that a shoot opens with: the first subject, else the first frame."""
     order = state.order()
-    subjects = [f for f in order if state.frames[f].role == "subject"]
+    subjects = [f for f in order if state.frames[f].role is Role.SUBJECT]
     return next(iter(subjects or order), None)

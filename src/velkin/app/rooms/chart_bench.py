@@ -16,7 +16,7 @@ from velkin.core.charts.evenness import light_on
 from velkin.core.charts.judge import Judgement, Verdict
 from velkin.core.charts.read import Choices
 from velkin.core.charts.reading_job import JudgedReading
-from velkin.core.shoot.state import Light
+from velkin.core.shoot.light import Light
 
 #: Light that changes less than this over the chart is not worth a correction, and none is offered.
 _WORTH_EVENING = 0.03

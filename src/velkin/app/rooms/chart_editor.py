@@ -321,7 +321,7 @@ class ChartEditor(Room):
     def keep(self) -> None:
         """Keep the chart in the shoot."""
         chart = self._identified()
-        if chart is not None and self._jobs.command(lambda shoot: shoot.keep_chart(chart)):
+        if chart is not None and self._jobs.command(lambda shoot: shoot.camera.keep_chart(chart)):
             self._model.say(f"{chart.name} is kept in this shoot.")
             self._begun = self.chart
             self._model.places.back()

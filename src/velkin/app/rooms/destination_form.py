@@ -15,7 +15,7 @@ from velkin.core.destinations.destination import EXISTING, SHARPENING, Destinati
 from velkin.core.destinations.naming import WORDS
 from velkin.core.destinations.sizing import CUT, EXACT, FULL, LONG, PRINT, WHITE, Size
 from velkin.core.files.formats import SUBSAMPLINGS, TIFF_COMPRESSIONS, best_bits
-from velkin.core.files.metadata import ALL, KEEPING, MetadataPolicy
+from velkin.core.files.metadata_policy import ALL, KEEPING, MetadataPolicy
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import RGBSpace

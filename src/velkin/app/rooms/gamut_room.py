@@ -42,11 +42,12 @@ from velkin.app.widgets.parts import Bench, Figure, Slide, button, compact, labe
 from velkin.app.widgets.space_box import SpaceBox
 from velkin.app.words import share
 from velkin.core.errors import VelkinError
-from velkin.core.gamut.proof import lab, outside_of
+from velkin.core.gamut.membership import outside_of
 from velkin.core.gamut.solid import Solid, common, solid_of
 from velkin.core.icc.space import Space
 from velkin.core.render import eased, to_working
 from velkin.core.sampling import spread
+from velkin.core.spaces.pictures import lab
 
 #: Colours of the picture that are counted, and of these that are drawn.
 _COUNTED, _DRAWN = 40_000, 2000

@@ -21,7 +21,7 @@ from velkin.app.widgets.parts import Rule, button, compact
 from velkin.app.words import as_shown, count
 from velkin.core.errors import VelkinError
 from velkin.core.render import shown
-from velkin.core.shoot.state import WrittenFile
+from velkin.core.shoot.written import WrittenFile
 from velkin.core.spaces.rgb import ROMM
 
 if TYPE_CHECKING:

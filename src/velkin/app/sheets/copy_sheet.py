@@ -13,7 +13,7 @@ from velkin.app.words import ASSIGN, CONVERT
 from velkin.core.files.formats import FORMATS, holds_transparency
 from velkin.core.handoff.copies import CopyWish
 from velkin.core.path import ColourPath
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame
 
 
 class CopySheet(Sheet):

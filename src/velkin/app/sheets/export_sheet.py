@@ -20,7 +20,7 @@ from velkin.core.cameraprofiles.export import FORMATS, ExportChoices, cannot
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import name_by_pattern
 from velkin.core.errors import VelkinError
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame
 from velkin.core.spaces.rgb import BUILT_IN, ROMM
 
 _WHAT = {

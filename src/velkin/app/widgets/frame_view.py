@@ -122,8 +122,7 @@ class FrameView(EasingView):
         if model.tried_profile is not None:
             return (model.tried_profile.name, "now")
         if not model.tried:
-            looks = model.against if model.comparison == "grid" else model.against[:1]
-            return ("now", *(model.look_words(look) for look in looks))
+            return ("now", *(model.words_for(other) for other in model.compared()))
         entry = model.tried[-1]
         space = model.space(entry.space).name
         found = "now" if model.state.path(frame.id).known else f"as found: shown as {rendered.path.start.name} for now"
@@ -193,7 +192,7 @@ class FrameView(EasingView):
         zoom = 100 * self.scale * self.devicePixelRatioF()
         left = f"{frame.name}   {'fit, ' if self.is_fit else ''}{zoom:.0f}\u00a0%"
         if model.before:
-            left += f"   before: {model.look_words(model.against[0])}"
+            left += f"   before: {model.words_for(model.against[0])}"
         elif model.proof.shown:
             left += f"   at {model.proof_name()}"
         if not frame.is_raw and frame.picture.alpha:

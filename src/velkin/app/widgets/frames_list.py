@@ -24,6 +24,7 @@ from velkin.app.flow.thumbnails import Thumbnails
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.widgets.frames_model import HELD, FramesModel, Row
 from velkin.app.words import localised
+from velkin.core.shoot.frame import Role
 
 THUMB_W, THUMB_H, GAP = 92, 69, 8
 _HEADER, _CAPTION, _PAD = 44, 26, 5
@@ -99,7 +100,7 @@ class _Painter(QStyledItemDelegate):
         p.fillRect(notch, t.colour("ink" if frame.held else "panel"))
         ink = t.colour("panel" if frame.held else "ink")
         glyphs.draw(p, tag_glyph(self._model.state, frame), QRectF(notch).adjusted(3.5, 3.5, -3.5, -3.5), ink)
-        if frame.role != "subject":
+        if frame.role is not Role.SUBJECT:
             mark = QRect(thumb.right() - 16, thumb.bottom() - 16, 17, 17)
             p.fillRect(mark, t.colour("panel"))
             glyphs.draw(p, frame.role, QRectF(mark).adjusted(3.5, 3.5, -3.5, -3.5), t.colour("ink"))

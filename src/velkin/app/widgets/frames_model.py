@@ -13,7 +13,8 @@ from velkin.app.flow.stops import edited_since_written, tag_words
 from velkin.app.model.changes import Change
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.words import count, light_line
-from velkin.core.shoot.state import Frame, State
+from velkin.core.shoot.frame import Frame, Role
+from velkin.core.shoot.state import State
 
 #: Stands for the Held tray among the lights.
 HELD = -1
@@ -127,11 +128,11 @@ class FramesModel(QAbstractListModel):
         frames = state.frames
         if self.filter in (Filter.HANDED_OFF, Filter.NOT_HANDED_OFF):
             assert self._model.shoot is not None
-            done, wanted = self._model.shoot.handed_off(), self.filter is Filter.HANDED_OFF
+            done, wanted = self._model.shoot.handoffs.handed_off(), self.filter is Filter.HANDED_OFF
             return lambda f: (f in done) == wanted
         return {
             Filter.ALL: lambda f: True,
-            Filter.MARKED: lambda f: frames[f].role != "subject",
+            Filter.MARKED: lambda f: frames[f].role is not Role.SUBJECT,
             Filter.HELD: lambda f: frames[f].held,
             Filter.KNOWN: lambda f: not frames[f].is_raw and state.path(f).known,
             Filter.NOT_KNOWN: lambda f: not frames[f].is_raw and not state.path(f).known,
@@ -189,7 +190,7 @@ class FramesModel(QAbstractListModel):
             return f"{name}, {count(row.number, 'frame')}, {under}" + (", folded" if self.is_folded(row.light) else "")
         frame = self._model.state.frames[row.frame]
         parts = [frame.name, _kind(self._model.state, frame)]
-        if frame.role != "subject":
+        if frame.role is not Role.SUBJECT:
             parts.append(f"{frame.role} frame")
         if self.edited(row.frame):
             parts.append("changed since written")

@@ -107,5 +107,12 @@ def histogram_of_light(linear: Pixels, space: RGBSpace, bins: int = 128) -> NDAr
     return np.asarray(sum(in_bands(band, len(flat))), dtype=np.int64)
 
 
+def histogram_of_numbers(numbers: NDArray[Any], bins: int = 128) -> NDArray[np.int64]:
+    """Counts (channels, bins) of encoded numbers (H, W, channels); what lies outside falls into the first and last bin."""
+    places = np.clip(numbers * np.float32(bins), 0, bins - 1).astype(np.uint8 if bins <= 256 else np.int64)
+    flat = places.reshape(-1, places.shape[-1])
+    return np.stack([np.bincount(flat[:, k], minlength=bins) for k in range(flat.shape[1])])
+
+
 def _noise(bits: int, dither: bool) -> Pixels:
     return dither_tile() if dither and bits == 8 else _NO_DITHER

@@ -29,9 +29,10 @@ class Conversion:
     black_point: bool = True
 
     @property
-    def exact(self) -> bool:
-        """Whether it is curve, matrix and curve."""
-        return isinstance(self.source, RGBSpace) and isinstance(self.destination, RGBSpace)
+    def light(self) -> RGBSpace:
+        """The source of a conversion of light, which is a space of matrix and curves."""
+        assert isinstance(self.source, RGBSpace)
+        return self.source
 
 
 def is_destination(space: Space) -> bool:

@@ -121,9 +121,8 @@ def from_linear(linear: Pixels, c: Conversion) -> Pixels:
     ------
     BadProfile
     """
-    assert isinstance(c.source, RGBSpace)
     if isinstance(c.destination, RGBSpace):
-        return encoded(carried(linear, c.source, c.destination), c.destination)
+        return encoded(carried(linear, c.light, c.destination), c.destination)
     from velkin.core.conversion import kernels
 
     flat = _flat(np.asarray(linear, dtype=np.float32))

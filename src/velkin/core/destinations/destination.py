@@ -9,7 +9,7 @@ from velkin.core.destinations.naming import NameFacts, stem_of
 from velkin.core.destinations.sizing import LONG, Size
 from velkin.core.errors import NotSupported
 from velkin.core.files.formats import SUBSAMPLINGS, SUFFIXES, TIFF_COMPRESSIONS, check_format, holds_transparency
-from velkin.core.files.metadata import ALL, KEEPING, MetadataPolicy
+from velkin.core.files.metadata_policy import ALL, KEEPING, MetadataPolicy
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 

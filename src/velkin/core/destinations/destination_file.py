@@ -13,7 +13,7 @@ from velkin.core.destinations.sizing import Size, long_edge
 from velkin.core.destinations.starters import STARTERS
 from velkin.core.errors import UnreadableFile, VelkinError
 from velkin.core.files.checked_json import refused_as
-from velkin.core.files.metadata import MetadataPolicy
+from velkin.core.files.metadata_policy import MetadataPolicy
 from velkin.core.icc.space import Space, profile_of, space_of
 from velkin.core.icc.transform import Intent
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from velkin.core.destinations.destination import Destination, FileFormat
 from velkin.core.destinations.sizing import FULL, LONG, PRINT, Size
-from velkin.core.files.metadata import ALL, NONE, RIGHTS, MetadataPolicy
+from velkin.core.files.metadata_policy import ALL, NONE, RIGHTS, MetadataPolicy
 from velkin.core.icc.transform import Intent
 
 #: Destinations to begin with, by their id.

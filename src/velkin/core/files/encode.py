@@ -12,8 +12,8 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
+from velkin.core.files.carrying import blocks, carry_into
 from velkin.core.files.formats import PLAIN, SUBSAMPLINGS, TIFF_COMPRESSIONS, Coding, check_format
-from velkin.core.files.metadata import blocks, carry_into
 from velkin.core.files.picture import Picture
 from velkin.core.files.retag import retagged
 

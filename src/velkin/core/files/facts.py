@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from velkin.core.files.metadata import ExifFacts
+from velkin.core.files.exif import ExifFacts
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from velkin.core.errors import NotSupported
-from velkin.core.files.metadata import EVERYTHING, MetadataPolicy
+from velkin.core.files.metadata_policy import EVERYTHING, MetadataPolicy
 
 #: What a name's end asks for.
 FORMATS = {

@@ -273,7 +273,7 @@ def _other(path: Path, kind: str) -> tuple[NDArray[Any], str, int, int]:
     if carried.size is not None:
         check_size(*carried.size, path)
     if carried.png_type is not None and carried.png_type[0] != 3 and carried.png_type[1] >= 8 and not carried.png_type[2]:
-        from velkin.core.files.metadata import exif_facts
+        from velkin.core.files.exif import exif_facts
 
         numbers = np.asarray(imagecodecs.png_decode(path.read_bytes()))  # Pillow gives 16-bit colour as 8 bits
         orientation = 1

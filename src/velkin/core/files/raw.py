@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.dng_colour import DNGColour
+from velkin.core.files.exif import exif_facts
 from velkin.core.files.facts import FileFacts
-from velkin.core.files.metadata import exif_facts
 from velkin.core.files.safely import is_text_name
 
 Floats = NDArray[np.float64]

@@ -13,7 +13,7 @@ from velkin.core.conversion.conversion import Conversion
 from velkin.core.gamut.boundary import Boundary, boundary_of
 from velkin.core.gamut.easing import BRUSHED, DETAIL, HUE, OVERALL, WHERE_OUT, Easing
 from velkin.core.gamut.masks import Window, feathered, painted
-from velkin.core.gamut.proof import linear_there
+from velkin.core.gamut.simulation import linear_there
 from velkin.core.icc.space import Space
 from velkin.core.spaces.oklab import FROM_CONES, FROM_OPPONENT, TO_CONES, TO_OPPONENT
 from velkin.core.spaces.rgb import RGBSpace

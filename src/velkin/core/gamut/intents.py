@@ -12,9 +12,10 @@ from velkin.core.conversion.effect import intent_name
 from velkin.core.errors import BadProfile
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import full_strength
-from velkin.core.gamut.proof import Paper, difference, lab, linear_there
+from velkin.core.gamut.simulation import Paper, linear_there
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
+from velkin.core.spaces.pictures import difference, lab
 from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]

@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.gamut.ease import ease, oklab_of
 from velkin.core.gamut.easing import HUE, KNEE, OVERALL, REACHES, Easing, new_easing
-from velkin.core.gamut.proof import difference, lab, outside
+from velkin.core.gamut.membership import outside
 from velkin.core.gamut.roundtrip import outside_by_profile
 from velkin.core.icc.space import Space
 from velkin.core.sampling import spread
+from velkin.core.spaces.pictures import difference, lab
 from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]

@@ -21,7 +21,8 @@ from PIL import Image
 
 from velkin.core.destinations.destination import Destination
 from velkin.core.errors import BadProfile, VelkinError
-from velkin.core.files.metadata import broken_policy, resolution_of
+from velkin.core.files.exif import resolution_of
+from velkin.core.files.metadata_policy import broken_policy
 from velkin.core.files.picture import Picture
 from velkin.core.files.transparency import opacity, over_white
 from velkin.core.handoff.rendering import AtDestination

@@ -21,9 +21,10 @@ from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import EVERYWHERE, OVERALL, Easing
-from velkin.core.gamut.proof import difference, lab, measure
+from velkin.core.gamut.membership import measure
 from velkin.core.handoff.copies import CopyWish, alpha_in
 from velkin.core.icc.space import Space, check_model, family, profile_of
+from velkin.core.spaces.pictures import difference, lab
 from velkin.core.spaces.rgb import ROMM, RGBSpace
 
 Pixels = NDArray[np.float32]

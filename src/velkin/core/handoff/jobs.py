@@ -59,7 +59,7 @@ class Job:
 
 
 @dataclass(frozen=True)
-class Left:
+class NotWritten:
     """A file that will not be written, and why."""
 
     frame: int
@@ -73,7 +73,7 @@ class Plan:
     """What a run writes, frame by frame, and what it leaves out."""
 
     jobs: tuple[Job, ...]
-    left: tuple[Left, ...]
+    left: tuple[NotWritten, ...]
 
 
 UNKNOWN = "nothing says what its numbers mean"
@@ -119,23 +119,23 @@ def planned(
     for d in chosen:
         d.check(state.known_space(d.space_id))
     jobs: list[Job] = []
-    left: list[Left] = []
+    left: list[NotWritten] = []
     taken: set[str] = set()
     sources = {os.path.realpath(f.path) for f in state.frames.values()}
     for number, f in enumerate(frames, start=1):
         for d in chosen:
             if not state.path(f).known:
-                left.append(Left(f, d, None, UNKNOWN))
+                left.append(NotWritten(f, d, None, UNKNOWN))
                 continue
             try:
                 wanted = d.folder_beside(home) / d.file_name(name_facts(state, f, d, number))
             except NotSupported as error:
-                left.append(Left(f, d, None, error.message))
+                left.append(NotWritten(f, d, None, error.message))
                 continue
             how = existing or d.existing
             there = os.path.lexists(wanted) and folded(wanted) not in taken
             if how == SKIP and there:
-                left.append(Left(f, d, wanted, "a file of that name is there already"))
+                left.append(NotWritten(f, d, wanted, "a file of that name is there already"))
                 taken.add(folded(wanted))
                 continue
             if how == REPLACE and os.path.realpath(wanted) in sources:

@@ -23,11 +23,11 @@ from velkin.core.handoff.jobs import Job, job_of
 from velkin.core.handoff.run import Done
 from velkin.core.handoff.write import Mark
 from velkin.core.icc.space import ICCSpace
-from velkin.core.shoot.commands import now
-from velkin.core.shoot.handoff_commands import KeptRun, RunFile
+from velkin.core.shoot.document import now
+from velkin.core.shoot.handoffs import KeptRun, RunFile
 from velkin.core.shoot.process import own_identity
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.shoot.state import WrittenDetails
+from velkin.core.shoot.written import WrittenDetails
 
 
 class Journal:

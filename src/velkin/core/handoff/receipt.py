@@ -20,7 +20,7 @@ from velkin.core.files.picture import decode_picture
 from velkin.core.files.transparency import over_white
 from velkin.core.icc.space import Space, space_of
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.shoot.state import WrittenDetails, WrittenFile
+from velkin.core.shoot.written import WrittenDetails, WrittenFile
 from velkin.core.spaces.rgb import SRGB
 from velkin.core.tags.inspect import inspect
 
@@ -93,10 +93,10 @@ def receipt_of(shoot: Shoot, run: int) -> Receipt:
     ShootError
         When there is no such run, or nothing of it was begun.
     """
-    kept = shoot.run_with_files(run)
+    kept = shoot.handoffs.run_with_files(run)
     state = shoot.state
     names = {d.id: d.name for d in state.destinations}
-    written = {(w.frame, w.destination): w for w in shoot.written(run=run)}
+    written = {(w.frame, w.destination): w for w in shoot.handoffs.written(run=run)}
     lines = []
     for file in kept.files:
         if file.state == "waiting":

@@ -11,6 +11,7 @@ from velkin.core.files.digest import digest_of
 from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
 from velkin.core.files.safely import is_text_name
 from velkin.core.icc.space import Space
+from velkin.core.shoot.frame import Role
 from velkin.core.tags.facts import PictureFacts, facts_of
 
 
@@ -24,10 +25,10 @@ class Arrival:
 
 
 @dataclass(frozen=True)
-class Spotted:
+class Recognised:
     """What was recognised in a frame on arrival: its role, the chart's reading, the neutral's balance."""
 
-    role: str
+    role: Role
     reading: JudgedReading | None = None
     neutral: tuple[float, float, float] | None = None
 

@@ -8,41 +8,46 @@ from velkin.core.cameraprofiles.anyprofile import AnyProfile, to_text
 from velkin.core.charts.chart_file import chart_to_json
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
-from velkin.core.shoot.commands import Commands, count_words
+from velkin.core.shoot.document import Document, count_words
 from velkin.core.shoot.giving import GivingPlan
-from velkin.core.shoot.records import balance_to_json, gift_to_json, reading_to_json
+from velkin.core.shoot.records import balance_to_json, given_to_json, reading_to_json
 
 
-class CameraCommands(Commands):
-    """The part of `Shoot` about what raw frames pass through before they have colours."""
+class CameraCommands:
+    """The part of a shoot about what raw frames pass through before they have colours."""
+
+    def __init__(self, document: Document) -> None:
+        self._document = document
 
     # ---- charts and neutrals ----------------------------------------------------------------------------------
 
     def keep_reading(self, frame: int, kept: JudgedReading) -> None:
         """Keep a chart reading of a frame, which makes it a chart frame."""
-        with self._step(f"read the chart in {self.state.frames[frame].name}"):
-            self._store.run("INSERT OR REPLACE INTO readings VALUES (?, ?)", frame, reading_to_json(kept))
-            self._store.run("UPDATE frames SET role = 'chart' WHERE id = ? AND role <> 'chart'", frame)
+        with self._document.step(f"read the chart in {self._document.state.frames[frame].name}"):
+            self._document.store.run("INSERT OR REPLACE INTO readings VALUES (?, ?)", frame, reading_to_json(kept))
+            self._document.store.run("UPDATE frames SET role = 'chart' WHERE id = ? AND role <> 'chart'", frame)
 
     def keep_neutral(self, frame: int, balance: tuple[float, ...]) -> None:
         """Keep the balance measured on a neutral frame, which marks it as one."""
-        with self._step(f"measure the neutral in {self.state.frames[frame].name}"):
-            self._store.run("UPDATE frames SET role = 'neutral', neutral = ? WHERE id = ?", balance_to_json(balance), frame)
+        with self._document.step(f"measure the neutral in {self._document.state.frames[frame].name}"):
+            self._document.store.run(
+                "UPDATE frames SET role = 'neutral', neutral = ? WHERE id = ?", balance_to_json(balance), frame
+            )
 
     def keep_chart(self, chart: Chart) -> None:
         """Keep a chart definition in the shoot, in place of one of the same id."""
-        with self._step(f"keep the chart {chart.name}"):
-            self._store.run("INSERT OR REPLACE INTO charts VALUES (?, ?)", chart.id, chart_to_json(chart))
+        with self._document.step(f"keep the chart {chart.name}"):
+            self._document.store.run("INSERT OR REPLACE INTO charts VALUES (?, ?)", chart.id, chart_to_json(chart))
 
     # ---- profiles ---------------------------------------------------------------------------------------------
 
     def add_profile(self, profile: AnyProfile, give_to: Iterable[int], light: int | None = None) -> int:
         """Add a fitted profile and give it with its balance to frames, in one step; it becomes the light's profile too."""
-        chosen = self._raw_among(give_to)
-        with self._step(
+        chosen = self._document.raw_among(give_to)
+        with self._document.step(
             f"fit {profile.name}" + (f" and give it to {count_words(len(chosen), 'frame')}" if len(chosen) > 1 else "")
         ):
-            identifier = self._store.run(
+            identifier = self._document.store.run(
                 "INSERT INTO profiles(name, camera, json) VALUES (?, ?, ?)",
                 profile.name,
                 profile.camera,
@@ -53,36 +58,38 @@ class CameraCommands(Commands):
 
     def give_profile(self, profile: int, frames: Iterable[int], light: int | None = None) -> None:
         """Give a profile and the balance of its chart frame to frames; their exposure stays."""
-        chosen = self._raw_among(frames)
-        with self._step(f"give {self.state.profiles[profile].name} to {count_words(len(chosen), 'frame')}"):
+        chosen = self._document.raw_among(frames)
+        with self._document.step(f"give {self._document.state.profiles[profile].name} to {count_words(len(chosen), 'frame')}"):
             self._give(profile, chosen, light)
 
     def _give(self, profile: int, frames: list[int], light: int | None) -> None:
         if light is not None:
-            self._store.run("UPDATE lights SET profile = ? WHERE id = ?", profile, light)
-        self._store.many(
+            self._document.store.run("UPDATE lights SET profile = ? WHERE id = ?", profile, light)
+        self._document.store.many(
             "UPDATE frames SET profile = ?, balance = NULL, balance_from = 'chart' WHERE id = ?", [(profile, f) for f in frames]
         )
 
     def give(self, plan: GivingPlan) -> None:
         """Carry out what a giving plan says, in one step."""
-        with self._step(plan.label()):
-            self._store.many(
+        with self._document.step(plan.label()):
+            self._document.store.many(
                 "UPDATE frames SET profile = ?, balance = ?, balance_from = ?, exposure = ? WHERE id = ?",
                 [(c.profile, balance_to_json(c.balance), c.balance_from, c.exposure, c.frame) for c in plan.changes],
             )
             if plan.light is not None and plan.giving.profile:
-                profile = self.state.frames[plan.source].profile
-                self._store.run("UPDATE lights SET profile = ? WHERE id = ? AND profile IS NOT ?", profile, plan.light, profile)
+                profile = self._document.state.frames[plan.source].profile
+                self._document.store.run(
+                    "UPDATE lights SET profile = ? WHERE id = ? AND profile IS NOT ?", profile, plan.light, profile
+                )
             if plan.light is not None:
-                gift = None if plan.gift is None else gift_to_json(plan.gift)
-                self._store.run("UPDATE lights SET gift = ? WHERE id = ? AND gift IS NOT ?", gift, plan.light, gift)
+                given = None if plan.for_newcomers is None else given_to_json(plan.for_newcomers)
+                self._document.store.run("UPDATE lights SET gift = ? WHERE id = ? AND gift IS NOT ?", given, plan.light, given)
 
     def use_built_in(self, frames: Iterable[int]) -> None:
         """Return frames to the camera's built-in profile and as-shot balance."""
-        chosen = self._raw_among(frames)
-        with self._step(f"return {count_words(len(chosen), 'frame')} to the built-in profile"):
-            self._store.many(
+        chosen = self._document.raw_among(frames)
+        with self._document.step(f"return {count_words(len(chosen), 'frame')} to the built-in profile"):
+            self._document.store.many(
                 "UPDATE frames SET profile = NULL, balance = NULL, balance_from = 'as shot' WHERE id = ?",
                 [(f,) for f in chosen],
             )
@@ -94,24 +101,24 @@ class CameraCommands(Commands):
 
         `joins` makes one step of it with the step before, when that was of the same kind: the moments of one drag.
         """
-        chosen = self._raw_among(frames)
-        with self._step(f"white balance of {count_words(len(chosen), 'frame')}: {source}", joins):
-            self._store.many(
+        chosen = self._document.raw_among(frames)
+        with self._document.step(f"white balance of {count_words(len(chosen), 'frame')}: {source}", joins):
+            self._document.store.many(
                 "UPDATE frames SET balance = ?, balance_from = ? WHERE id = ?",
                 [(balance_to_json(balance), source, f) for f in chosen],
             )
 
     def set_as_shot(self, frames: Iterable[int]) -> None:
         """Return frames to the balance that their camera measured, each to its own."""
-        chosen = [self.state.frames[f] for f in frames if self.state.frames[f].is_raw]
-        with self._step(f"white balance of {count_words(len(chosen), 'frame')}: as shot"):
-            self._store.many(
+        chosen = [self._document.state.frames[f] for f in frames if self._document.state.frames[f].is_raw]
+        with self._document.step(f"white balance of {count_words(len(chosen), 'frame')}: as shot"):
+            self._document.store.many(
                 "UPDATE frames SET balance = ?, balance_from = 'as shot' WHERE id = ?",
                 [(None if f.profile is None else balance_to_json(tuple(f.raw.as_shot)), f.id) for f in chosen],
             )
 
     def set_exposure(self, frames: Iterable[int], ev: float) -> None:
         """Set the exposure of frames, in EV."""
-        chosen = self._raw_among(frames)
-        with self._step(f"exposure {ev:+.2f} EV on {count_words(len(chosen), 'frame')}"):
-            self._store.many("UPDATE frames SET exposure = ? WHERE id = ?", [(float(ev), f) for f in chosen])
+        chosen = self._document.raw_among(frames)
+        with self._document.step(f"exposure {ev:+.2f} EV on {count_words(len(chosen), 'frame')}"):
+            self._document.store.many("UPDATE frames SET exposure = ? WHERE id = ?", [(float(ev), f) for f in chosen])

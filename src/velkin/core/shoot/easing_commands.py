@@ -13,15 +13,18 @@ from velkin.core.errors import BadProfile, ShootError
 from velkin.core.gamut.easing import BRUSHED, Easing, Place, Stroke
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
-from velkin.core.shoot.commands import Commands
+from velkin.core.shoot.document import Document
 from velkin.core.shoot.records import easings_to_json, goal_to_json
 
 #: More stages than this help nobody.
 MOST_EASINGS = 12
 
 
-class EasingCommands(Commands):
-    """The part of `Shoot` that decides about proof and easing."""
+class EasingCommands:
+    """The part of a shoot that decides about proof and easing."""
+
+    def __init__(self, document: Document) -> None:
+        self._document = document
 
     def set_goal(self, space: Space | None, intent: Intent = Intent.RELATIVE, black_point: bool = True) -> None:
         """Choose what is proofed for; None follows the first destination that is ticked, whose intent it then is.
@@ -34,17 +37,17 @@ class EasingCommands(Commands):
         if space is not None and not is_destination(space):
             raise BadProfile(f"{space.name} has no way from colours to device values; nothing can be proofed for it")
         goal = ProofGoal(space.id if space is not None else "", intent, black_point)
-        followed = self.state.proof_destination()
+        followed = self._document.state.proof_destination()
         changed = replace(followed, intent=intent, black_point=black_point) if space is None else followed
-        if goal == self.state.goal and changed == followed:
+        if goal == self._document.state.goal and changed == followed:
             return
-        with self._step(f"proof for {space.name if space is not None else followed.name}"):
+        with self._document.step(f"proof for {space.name if space is not None else followed.name}"):
             if space is not None:
-                self._remember(space)
+                self._document.remember(space)
             if changed != followed:  # what is proofed is what is written
                 text = json.dumps(destination_to_data(changed))
-                self._store.run("UPDATE destinations SET json = ? WHERE id = ?", text, changed.id)
-            self._store.run("INSERT OR REPLACE INTO facts VALUES ('proof', ?)", goal_to_json(goal))
+                self._document.store.run("UPDATE destinations SET json = ? WHERE id = ?", text, changed.id)
+            self._document.store.run("INSERT OR REPLACE INTO facts VALUES ('proof', ?)", goal_to_json(goal))
 
     def set_easings(self, frame: int, easings: tuple[Easing, ...], what: str = "ease", joins: bool = False) -> None:
         """Set the easings of a frame; `joins` makes one step of it with the same step before, as in a drag.
@@ -60,20 +63,20 @@ class EasingCommands(Commands):
             raise ShootError(f"a frame has up to {MOST_EASINGS} easings; take one away first")
         for easing in easings:
             easing.check()
-        with self._step(f"{what} in {self.state.frames[frame].name}", joins):
+        with self._document.step(f"{what} in {self._document.state.frames[frame].name}", joins):
             self._keep(frame, easings)
 
     def _keep(self, frame: int, easings: tuple[Easing, ...]) -> None:
-        if easings == self.state.easings_of(frame):
+        if easings == self._document.state.easings_of(frame):
             return
         if easings:
-            self._store.run("INSERT OR REPLACE INTO easings VALUES (?, ?)", frame, easings_to_json(easings))
+            self._document.store.run("INSERT OR REPLACE INTO easings VALUES (?, ?)", frame, easings_to_json(easings))
         else:
-            self._store.run("DELETE FROM easings WHERE frame = ?", frame)
+            self._document.store.run("DELETE FROM easings WHERE frame = ?", frame)
 
     def add_stroke(self, frame: int, index: int, stroke: Stroke) -> None:
         """Paint a stroke of the easing brush; the first one makes the easing act only where it is brushed."""
-        easings, facts = list(self.state.easings_of(frame)), self.state.frames[frame].facts
+        easings, facts = list(self._document.state.easings_of(frame)), self._document.state.frames[frame].facts
         place = easings[index].place
         size = (facts.width, facts.height)
         fits = place.painted_on == size and place.kind == BRUSHED
@@ -83,10 +86,10 @@ class EasingCommands(Commands):
 
     def copy_easings(self, source: int, frames: Iterable[int]) -> list[int]:
         """Give a frame's easings to others; brushed places only to pictures of the same shape. The frames that took them."""
-        state = self.state
+        state = self._document.state
         easings, taking = state.easings_of(source), [f for f in frames if f != source]
         label = f"copy the easings of {state.frames[source].name} to {len(taking)} frame{'' if len(taking) == 1 else 's'}"
-        with self._step(label):
+        with self._document.step(label):
             for f in taking:
                 facts = state.frames[f].facts
                 self._keep(f, tuple(e for e in easings if e.place.fits(facts.width, facts.height)))

@@ -9,17 +9,21 @@ from pathlib import Path
 from velkin.core.errors import ShootError
 from velkin.core.files.digest import digest_of
 from velkin.core.files.raw import RawFacts
-from velkin.core.shoot.arrivals import Arrival, Spotted
-from velkin.core.shoot.commands import Commands, count_words, now
+from velkin.core.shoot.arrivals import Arrival, Recognised
+from velkin.core.shoot.document import Document, count_words, now
+from velkin.core.shoot.frame import Role
+from velkin.core.shoot.light import Given, Light
 from velkin.core.shoot.lights import check_pattern, light_name, propose_lights, under_one_light
 from velkin.core.shoot.records import balance_to_json, facts_to_json, ledger_to_json, picture_to_json, reading_to_json
-from velkin.core.shoot.state import ROLES, Gift, Light
 from velkin.core.tags.facts import PictureFacts
 from velkin.core.tags.rules import ruled
 
 
-class FrameCommands(Commands):
-    """The part of `Shoot` about which frames there are, under which light, and as what."""
+class FrameCommands:
+    """The part of a shoot about which frames there are, under which light, and as what."""
+
+    def __init__(self, document: Document) -> None:
+        self._document = document
 
     # ---- coming and going -------------------------------------------------------------------------------------
 
@@ -36,7 +40,7 @@ class FrameCommands(Commands):
         list of int
             Ids of the new frames.
         """
-        known = {f.digest for f in self.state.frames.values()}
+        known = {f.digest for f in self._document.state.frames.values()}
         fresh: list[Arrival] = []
         for arrival in arrivals:
             if arrival.digest not in known:
@@ -47,11 +51,11 @@ class FrameCommands(Commands):
         fresh.sort(key=lambda a: (a.facts.exif.taken or datetime.max, a.facts.path.name))
         groups = [fresh] if light_name is not None else propose_lights(fresh)
         ids: list[int] = []
-        with self._step(f"add {count_words(len(fresh), 'frame')}"):
-            taken = {k.name for k in self.state.lights}
+        with self._document.step(f"add {count_words(len(fresh), 'frame')}"):
+            taken = {k.name for k in self._document.state.lights}
             for members in groups:
                 if light_name is not None:
-                    light = next((k for k in self.state.lights if k.name == light_name), None)
+                    light = next((k for k in self._document.state.lights if k.name == light_name), None)
                 else:
                     light = self._light_for(members[0])
                 name = _free_name(light_name or self._name_for(members[0].facts), taken) if light is None else ""
@@ -60,27 +64,29 @@ class FrameCommands(Commands):
 
     def _light_for(self, arrival: Arrival) -> Light | None:
         """The light that an arrival seems to be under already."""
-        state = self.state
+        state = self._document.state
         for light in reversed(state.lights):
             if any(under_one_light(state.frames[f].facts, arrival.facts) for f in light.frames):
                 return light
         return None
 
     def _name_for(self, facts: RawFacts | PictureFacts) -> str:
-        return light_name(self.state.light_pattern, facts)
+        return light_name(self._document.state.light_pattern, facts)
 
     def _place(self, members: list[Arrival], light: Light | None, name: str) -> list[int]:
         """Put arrivals under a light (a new one of a name where it is None), with what the light gives to newcomers."""
         light_id = light.id if light is not None else self._new_light(name)
-        first = self._store.rows("SELECT coalesce(max(position), 0) AS last FROM frames WHERE light = ?", light_id)[0]["last"]
+        first = self._document.store.rows("SELECT coalesce(max(position), 0) AS last FROM frames WHERE light = ?", light_id)[0][
+            "last"
+        ]
         ids = []
         for number, arrival in enumerate(members, start=1):
-            gift = self._gift_for(light, arrival.facts)
+            given = self._given_by(light, arrival.facts)
             if isinstance(arrival.facts, PictureFacts):
                 ids.append(self._place_picture(arrival, arrival.facts, light_id, first + number))
                 continue
             ids.append(
-                self._store.run(
+                self._document.store.run(
                     "INSERT INTO frames(light, position, name, path, digest, facts, profile, balance, balance_from, exposure)"
                     " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                     light_id,
@@ -89,21 +95,29 @@ class FrameCommands(Commands):
                     str(arrival.facts.path.absolute()),
                     arrival.digest,
                     facts_to_json(arrival.facts),
-                    gift.profile,
-                    balance_to_json(gift.balance),
-                    gift.balance_from,
-                    gift.exposure or 0.0,
+                    given.profile,
+                    balance_to_json(given.balance),
+                    given.balance_from,
+                    given.exposure or 0.0,
                 )
             )
         return ids
 
     def _place_picture(self, arrival: Arrival, facts: PictureFacts, light: int, position: float) -> int:
         """A finished picture's frame, with what the intake rules make of it."""
-        state = self.state
+        state = self._document.state
         if arrival.said is not None:
-            self._remember(arrival.said)
-        made = ruled(facts.tag.state, facts.colour_model, arrival.said, state.working, state.rules, self._find_space, now())
-        return self._store.run(
+            self._document.remember(arrival.said)
+        made = ruled(
+            facts.tag.state,
+            facts.colour_model,
+            arrival.said,
+            state.working,
+            state.rules,
+            self._document.state.known_space,
+            now(),
+        )
+        return self._document.store.run(
             "INSERT INTO frames(light, position, name, path, digest, facts, kind, held, ledger)"
             " VALUES (?, ?, ?, ?, ?, ?, 'picture', ?, ?)",
             light,
@@ -116,43 +130,43 @@ class FrameCommands(Commands):
             ledger_to_json(made.entries),
         )
 
-    def _gift_for(self, light: Light | None, facts: RawFacts | PictureFacts) -> Gift:
-        """What a newcomer under a light starts with: the light's gift where it suits the camera, else nothing."""
-        nothing = Gift(None, None, "as shot")
-        if light is None or light.gift is None or not isinstance(facts, RawFacts):
+    def _given_by(self, light: Light | None, facts: RawFacts | PictureFacts) -> Given:
+        """What a newcomer under a light starts with: the light's given where it suits the camera, else nothing."""
+        nothing = Given(None, None, "as shot")
+        if light is None or light.given is None or not isinstance(facts, RawFacts):
             return nothing
-        profile = light.gift.profile
-        if profile is not None and self.state.profiles[profile].camera not in ("", facts.unique):
+        profile = light.given.profile
+        if profile is not None and self._document.state.profiles[profile].camera not in ("", facts.unique):
             return nothing
-        return light.gift
+        return light.given
 
     def _new_light(self, name: str) -> int:
-        return self._store.run(
+        return self._document.store.run(
             "INSERT INTO lights(position, name) VALUES ((SELECT coalesce(max(position), 0) + 1 FROM lights), ?)", name
         )
 
     def remove_frames(self, frames: Iterable[int]) -> None:
         """Take frames out of the shoot; their files are not touched. A light left empty goes too."""
         chosen = list(frames)
-        with self._step(f"remove {count_words(len(chosen), 'frame')} from the shoot"):
+        with self._document.step(f"remove {count_words(len(chosen), 'frame')} from the shoot"):
             for frame in chosen:
-                self._store.run("DELETE FROM readings WHERE frame = ?", frame)
-                self._store.run("DELETE FROM frames WHERE id = ?", frame)
-            self._store.run("DELETE FROM lights WHERE id NOT IN (SELECT light FROM frames)")
+                self._document.store.run("DELETE FROM readings WHERE frame = ?", frame)
+                self._document.store.run("DELETE FROM frames WHERE id = ?", frame)
+            self._document.store.run("DELETE FROM lights WHERE id NOT IN (SELECT light FROM frames)")
 
     def relocate(self, frame: int, path: Path) -> None:
         """Say where a missing source lies now; refused when its bytes are not the frame's. Raises ShootError, UnreadableFile."""
-        if digest_of(path) != self.state.frames[frame].digest:
-            raise ShootError(f"this is not the file that {self.state.frames[frame].name} was made from", path)
-        with self._step(f"find {self.state.frames[frame].name} again"):
-            self._store.run("UPDATE frames SET path = ? WHERE id = ?", str(path.absolute()), frame)
+        if digest_of(path) != self._document.state.frames[frame].digest:
+            raise ShootError(f"this is not the file that {self._document.state.frames[frame].name} was made from", path)
+        with self._document.step(f"find {self._document.state.frames[frame].name} again"):
+            self._document.store.run("UPDATE frames SET path = ? WHERE id = ?", str(path.absolute()), frame)
 
     def relocate_all(self, found: Mapping[int, Path]) -> None:
         """Say where several missing sources lie now, in one step; their bytes were compared already, by `missing_in`."""
         if found:
-            with self._step(f"find {count_words(len(found), 'source')} again"):
+            with self._document.step(f"find {count_words(len(found), 'source')} again"):
                 for frame, path in found.items():
-                    self._store.run("UPDATE frames SET path = ? WHERE id = ?", str(path.absolute()), frame)
+                    self._document.store.run("UPDATE frames SET path = ? WHERE id = ?", str(path.absolute()), frame)
 
     # ---- lights -----------------------------------------------------------------------------------------------
 
@@ -161,57 +175,57 @@ class FrameCommands(Commands):
         chosen = list(frames)
         if not chosen:
             return
-        with self._step(f"move {count_words(len(chosen), 'frame')} to another light"):
+        with self._document.step(f"move {count_words(len(chosen), 'frame')} to another light"):
             if light is None:
                 light = self._split_off(chosen[0], name)
             for frame in chosen:
-                self._store.run(
+                self._document.store.run(
                     "UPDATE frames SET light = ?1, position = (SELECT coalesce(max(position), 0) + 1 FROM frames WHERE light = ?1) WHERE id = ?2",
                     light,
                     frame,
                 )
-            self._store.run("DELETE FROM lights WHERE id NOT IN (SELECT light FROM frames)")
+            self._document.store.run("DELETE FROM lights WHERE id NOT IN (SELECT light FROM frames)")
 
     def split_light(self, frame: int) -> None:
         """Begin a new light with a frame: it and the frames after it in its light move there."""
-        members = self.state.light_of(frame).frames
+        members = self._document.state.light_of(frame).frames
         after = members[members.index(frame) :]
         if len(after) == len(members):
             return
-        with self._step(f"begin a new light with {self.state.frames[frame].name}"):
+        with self._document.step(f"begin a new light with {self._document.state.frames[frame].name}"):
             light = self._split_off(frame, "")
             for position, member in enumerate(after, start=1):
-                self._store.run("UPDATE frames SET light = ?, position = ? WHERE id = ?", light, position, member)
+                self._document.store.run("UPDATE frames SET light = ?, position = ? WHERE id = ?", light, position, member)
 
     def _split_off(self, frame: int, name: str) -> int:
         """A new light after the frame's own; named like it, with a number."""
-        old = self.state.light_of(frame)
-        name = name or _free_name(old.name, {k.name for k in self.state.lights})
-        spots = [r["position"] for r in self._store.rows("SELECT position FROM lights ORDER BY position")]
-        here = self._store.rows("SELECT position FROM lights WHERE id = ?", old.id)[0]["position"]
+        old = self._document.state.light_of(frame)
+        name = name or _free_name(old.name, {k.name for k in self._document.state.lights})
+        spots = [r["position"] for r in self._document.store.rows("SELECT position FROM lights ORDER BY position")]
+        here = self._document.store.rows("SELECT position FROM lights WHERE id = ?", old.id)[0]["position"]
         following = [p for p in spots if p > here]
         light = self._new_light(name)
         if following:
-            self._store.run("UPDATE lights SET position = ? WHERE id = ?", (here + following[0]) / 2, light)
+            self._document.store.run("UPDATE lights SET position = ? WHERE id = ?", (here + following[0]) / 2, light)
         return light
 
     def merge_lights(self, lights: Iterable[int]) -> None:
         """Make one light of several: their frames join the first, in shooting order."""
-        chosen = [k for k in self.state.lights if k.id in set(lights)]
+        chosen = [k for k in self._document.state.lights if k.id in set(lights)]
         if len(chosen) < 2:
             return
         first = chosen[0]
-        members = [self.state.frames[f] for k in chosen for f in k.frames]
+        members = [self._document.state.frames[f] for k in chosen for f in k.frames]
         members.sort(key=lambda f: (f.facts.exif.taken or datetime.max, f.id))
-        with self._step(f"merge {len(chosen)} lights into {first.name}"):
+        with self._document.step(f"merge {len(chosen)} lights into {first.name}"):
             for position, frame in enumerate(members, start=1):
-                self._store.run("UPDATE frames SET light = ?, position = ? WHERE id = ?", first.id, position, frame.id)
-            self._store.run("DELETE FROM lights WHERE id NOT IN (SELECT light FROM frames)")
+                self._document.store.run("UPDATE frames SET light = ?, position = ? WHERE id = ?", first.id, position, frame.id)
+            self._document.store.run("DELETE FROM lights WHERE id NOT IN (SELECT light FROM frames)")
 
     def rename_light(self, light: int, name: str) -> None:
         """Give a light another name."""
-        with self._step(f"rename a light to {name}"):
-            self._store.run("UPDATE lights SET name = ? WHERE id = ?", name, light)
+        with self._document.step(f"rename a light to {name}"):
+            self._document.store.run("UPDATE lights SET name = ? WHERE id = ?", name, light)
 
     def name_lights(self, pattern: str, words: dict[int, str]) -> None:
         """Name lights by a pattern, which new ones follow too; `words` are the photographer's words for the lighting.
@@ -222,42 +236,42 @@ class FrameCommands(Commands):
             For a pattern with unknown fields.
         """
         check_pattern(pattern)
-        state = self.state
-        with self._step(f"name lights as {pattern}"):
-            self._store.run("INSERT OR REPLACE INTO facts VALUES ('light_pattern', ?)", pattern)
+        state = self._document.state
+        with self._document.step(f"name lights as {pattern}"):
+            self._document.store.run("INSERT OR REPLACE INTO facts VALUES ('light_pattern', ?)", pattern)
             taken: set[str] = set()
             for light in state.lights:
                 if not light.frames:
                     continue
                 name = light_name(pattern, state.frames[light.frames[0]].facts, words.get(light.id, ""))
-                self._store.run("UPDATE lights SET name = ? WHERE id = ?", _free_name(name, taken), light.id)
+                self._document.store.run("UPDATE lights SET name = ? WHERE id = ?", _free_name(name, taken), light.id)
 
     # ---- roles ------------------------------------------------------------------------------------------------
 
-    def set_role(self, frames: Iterable[int], role: str) -> None:
+    def set_role(self, frames: Iterable[int], role: Role) -> None:
         """Mark frames as chart, neutral or subject."""
-        if role not in ROLES:
-            raise ValueError(role)
         chosen = list(frames)
-        with self._step(f"mark {count_words(len(chosen), 'frame')} as {role}"):
+        with self._document.step(f"mark {count_words(len(chosen), 'frame')} as {role}"):
             for frame in chosen:
-                self._store.run("UPDATE frames SET role = ? WHERE id = ? AND role <> ?", role, frame, role)
+                self._document.store.run("UPDATE frames SET role = ? WHERE id = ? AND role <> ?", role, frame, role)
 
-    def mark_spotted(self, spotted: dict[int, Spotted]) -> None:
+    def mark_recognised(self, recognised: dict[int, Recognised]) -> None:
         """Mark the chart and neutral frames that were recognised, keeping the readings; frames marked otherwise stay so."""
-        frames = self.state.frames
-        chosen = {f: s for f, s in spotted.items() if f in frames and frames[f].role == "subject" and s.role != "subject"}
+        frames = self._document.state.frames
+        chosen = {
+            f: s for f, s in recognised.items() if f in frames and frames[f].role is Role.SUBJECT and s.role is not Role.SUBJECT
+        }
         if not chosen:
             return
-        charts = sum(s.role == "chart" for s in chosen.values())
+        charts = sum(s.role is Role.CHART for s in chosen.values())
         parts = [count_words(n, f"{kind} frame") for n, kind in ((charts, "chart"), (len(chosen) - charts, "neutral")) if n]
-        with self._step("mark " + " and ".join(parts)):
+        with self._document.step("mark " + " and ".join(parts)):
             for frame, s in chosen.items():
-                self._store.run(
+                self._document.store.run(
                     "UPDATE frames SET role = ?, neutral = ? WHERE id = ?", s.role, balance_to_json(s.neutral), frame
                 )
                 if s.reading is not None:
-                    self._store.run("INSERT OR REPLACE INTO readings VALUES (?, ?)", frame, reading_to_json(s.reading))
+                    self._document.store.run("INSERT OR REPLACE INTO readings VALUES (?, ?)", frame, reading_to_json(s.reading))
 
 
 def _free_name(name: str, taken: set[str]) -> str:

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from velkin.core.cameraprofiles.profile import CameraProfile
-from velkin.core.shoot.state import Gift, State
+from velkin.core.shoot.light import Given
+from velkin.core.shoot.state import State
 
 
 @dataclass(frozen=True)
@@ -61,8 +62,8 @@ class GivingPlan:
     kept : tuple of (frame, reason)
         Frames that keep their own.
     light : int or None
-        The light whose profile, and gift to newcomers, this sets.
-    gift : Gift or None
+        The light whose profile, and what it gives to newcomers, this sets.
+    for_newcomers : Given or None
     """
 
     source: int
@@ -71,7 +72,7 @@ class GivingPlan:
     same: tuple[int, ...]
     kept: tuple[tuple[int, str], ...]
     light: int | None = None
-    gift: Gift | None = None
+    for_newcomers: Given | None = None
 
     def what(self) -> str:
         """What is given, in words."""
@@ -110,7 +111,7 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
     Parameters
     ----------
     light : int, optional
-        The light that all of it is for, so that its own profile and gift follow.
+        The light that all of it is for, so that its own profile follows, and what newcomers are given.
     """
     from_frame = state.frames[source]
     profile = None if from_frame.profile is None else state.profiles[from_frame.profile]
@@ -155,9 +156,9 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
             same.append(identifier)
         else:
             changes.append(after)
-    gift = None
+    newcomers = None
     if giving.newcomers and light is not None:
-        gift = Gift(
+        newcomers = Given(
             from_frame.profile if giving.profile else None,
             (None if from_frame.balance is None and from_frame.profile is not None and giving.profile else numbers)
             if giving.balance
@@ -165,4 +166,4 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
             from_frame.balance_from if giving.balance else "as shot",
             exposure if giving.exposure else None,
         )
-    return GivingPlan(source, giving, tuple(changes), tuple(same), tuple(kept), light, gift)
+    return GivingPlan(source, giving, tuple(changes), tuple(same), tuple(kept), light, newcomers)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from velkin.core.errors import VelkinError
 from velkin.core.files.digest import digest_of
-from velkin.core.shoot.state import Frame
+from velkin.core.shoot.frame import Frame
 
 
 def missing_in(

@@ -17,12 +17,12 @@ from velkin.core.charts.read import Choices, PatchReading, Reading
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.destinations.destination import ProofGoal
 from velkin.core.files.dng_colour import DNGColour
-from velkin.core.files.metadata import ExifFacts
+from velkin.core.files.exif import ExifFacts
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing, Place, Stroke
 from velkin.core.icc.space import Space, space_of
 from velkin.core.icc.transform import Intent
-from velkin.core.shoot.state import Gift
+from velkin.core.shoot.light import Given
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
 from velkin.core.tags.facts import PictureFacts
@@ -273,15 +273,15 @@ def balance_from_json(text: str | None) -> tuple[float, ...] | None:
     return None if text is None else tuple(float(v) for v in json.loads(text))
 
 
-def gift_to_json(gift: Gift) -> str:
+def given_to_json(given: Given) -> str:
     """What a light gives to newcomers, as text."""
-    return json.dumps(asdict(gift))
+    return json.dumps(asdict(given))
 
 
-def gift_from_json(text: str | None) -> Gift | None:
-    """The gift kept as text."""
+def given_from_json(text: str | None) -> Given | None:
+    """What newcomers are given, kept as text."""
     if text is None:
         return None
     data = json.loads(text)
     balance = None if data["balance"] is None else tuple(float(v) for v in data["balance"])
-    return Gift(data["profile"], balance, data["balance_from"], data["exposure"])
+    return Given(data["profile"], balance, data["balance_from"], data["exposure"])

@@ -12,15 +12,48 @@ from velkin.core.destinations.starters import web_srgb
 from velkin.core.errors import ShootError
 from velkin.core.shoot.camera_commands import CameraCommands
 from velkin.core.shoot.colour_commands import ColourCommands
+from velkin.core.shoot.destination_commands import DestinationCommands
+from velkin.core.shoot.document import Document
 from velkin.core.shoot.easing_commands import EasingCommands
 from velkin.core.shoot.frame_commands import FrameCommands
-from velkin.core.shoot.handoff_commands import HandoffCommands
+from velkin.core.shoot.handoffs import Handoffs
+from velkin.core.shoot.state import State
 from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import ROMM
 
 
-class Shoot(FrameCommands, CameraCommands, ColourCommands, EasingCommands, HandoffCommands):
-    """An open shoot and its commands. Each command is one undoable step; nothing else changes a shoot."""
+class Shoot:
+    """An open shoot: what is in it, and its commands by what they concern. Each command is one undoable step; nothing else changes a shoot.
+
+    Attributes
+    ----------
+    frames : FrameCommands
+    camera : CameraCommands
+    colour : ColourCommands
+    easing : EasingCommands
+    destinations : DestinationCommands
+    handoffs : Handoffs
+    """
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self._document = Document(store)
+        self.frames = FrameCommands(self._document)
+        self.camera = CameraCommands(self._document)
+        self.colour = ColourCommands(self._document)
+        self.easing = EasingCommands(self._document)
+        self.destinations = DestinationCommands(self._document)
+        self.handoffs = Handoffs(self._document)
+
+    @property
+    def state(self) -> State:
+        """Everything in the shoot, read once after each change."""
+        return self._document.state
+
+    @property
+    def store(self) -> Store:
+        """The file itself, for who keeps a journal in it."""
+        return self._store
 
     @classmethod
     def create(cls, path: Path, name: str) -> Shoot:
@@ -89,11 +122,11 @@ class Shoot(FrameCommands, CameraCommands, ColourCommands, EasingCommands, Hando
     def undo(self) -> str | None:
         """Undo the last step; its label."""
         label = self._store.undo()
-        self._state = None
+        self._document.read_anew()
         return label
 
     def redo(self) -> str | None:
         """Redo the step undone last; its label."""
         label = self._store.redo()
-        self._state = None
+        self._document.read_anew()
         return label

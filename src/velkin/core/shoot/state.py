@@ -5,173 +5,28 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.anyprofile import AnyProfile, calibrated_for
 from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart
-from velkin.core.charts.greys import from_greys
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.destinations.destination import Destination, ProofGoal
-from velkin.core.errors import FitRefused, NotSupported
-from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space, built_in_space, shown_for_now
 from velkin.core.icc.transform import Intent
 from velkin.core.path import ColourPath, path_of
+from velkin.core.shoot.frame import Frame, Role
+from velkin.core.shoot.light import Light
 from velkin.core.spaces.rgb import SRGB, RGBSpace
 from velkin.core.stages.camera import CameraStage, built_in_stage, profile_stage
 from velkin.core.stages.source import PictureSource
 from velkin.core.stages.steps import steps_of
-from velkin.core.tags.facts import PictureFacts
 from velkin.core.tags.ledger import Entry
-from velkin.core.tags.pins import Pin
 from velkin.core.tags.rules import IntakeRules
-
-Floats = NDArray[np.float64]
-
-ROLES = ("subject", "chart", "neutral")
-#: How far (log2 of a channel ratio) the camera's own balance may wander from the chart frame's before it is said.
-DRIFT = 0.12
-
-
-@dataclass(frozen=True)
-class Frame:
-    """One picture in a shoot.
-
-    Attributes
-    ----------
-    facts : RawFacts or PictureFacts
-    neutral : tuple or None
-        The balance measured on it where it is a frame of a neutral card.
-    waits : str
-        The intake rules' case for which a decision was due on arrival; empty where there was none.
-    ledger : tuple of Entry
-    pins : tuple of Pin
-    """
-
-    id: int
-    light: int
-    name: str
-    path: Path
-    digest: str
-    role: str
-    facts: RawFacts | PictureFacts
-    balance: tuple[float, ...] | None
-    balance_from: str
-    exposure: float
-    profile: int | None
-    neutral: tuple[float, ...] | None = None
-    waits: str = ""
-    ledger: tuple[Entry, ...] = ()
-    pins: tuple[Pin, ...] = ()
-
-    @property
-    def is_raw(self) -> bool:
-        """Whether it is a raw frame rather than a finished picture."""
-        return isinstance(self.facts, RawFacts)
-
-    @property
-    def raw(self) -> RawFacts:
-        """The facts of a raw frame. Raises NotSupported for finished pictures."""
-        if not isinstance(self.facts, RawFacts):
-            raise NotSupported("it is a finished picture; chart, balance and camera profile are for raw frames", self.path)
-        return self.facts
-
-    @property
-    def picture(self) -> PictureFacts:
-        """The facts of a finished picture."""
-        assert isinstance(self.facts, PictureFacts)
-        return self.facts
-
-    @property
-    def held(self) -> bool:
-        """Whether a decision waits."""
-        return bool(self.waits) and not self.ledger
-
-
-@dataclass(frozen=True)
-class Gift:
-    """What frames that arrive later under a light are given."""
-
-    profile: int | None
-    balance: tuple[float, ...] | None
-    balance_from: str
-    exposure: float | None = None
-
-
-@dataclass(frozen=True)
-class Light:
-    """One camera + lens + lighting set-up, with the ids of its frames in order."""
-
-    id: int
-    name: str
-    profile: int | None
-    frames: tuple[int, ...]
-    gift: Gift | None = None
-
-
-@dataclass(frozen=True)
-class LightWhite:
-    """The neutral of a light: its balance, temperature in kelvin, Duv, and the frame it was measured on."""
-
-    balance: tuple[float, float, float]
-    kelvin: float
-    duv: float
-    frame: int
-
-
-@dataclass(frozen=True)
-class WrittenDetails:
-    """How a file was written and checked, as it was then.
-
-    Attributes
-    ----------
-    space, file, size, intent, metadata : str
-        In words: the space embedded, the format, the size rule, the intent, what of the metadata was kept.
-    width, height, bytes : int
-    before, after : float
-        Share outside without easings, and with them.
-    light, profile : str
-    checks : tuple of (about, ok, finding)
-    kept : bool
-        Whether the source's own numbers were kept.
-    """
-
-    space: str
-    file: str
-    size: str
-    intent: str
-    metadata: str
-    width: int
-    height: int
-    bytes: int
-    before: float
-    after: float
-    light: str
-    profile: str
-    checks: tuple[tuple[str, bool, str], ...]
-    kept: bool
-
-
-@dataclass(frozen=True)
-class WrittenFile:
-    """A file that was handed off, and what its check found."""
-
-    frame: int
-    destination: str
-    path: Path
-    at: str
-    ok: bool
-    finding: str
-    state: str
-    run: int | None = None
-    details: WrittenDetails | None = None
 
 
 @dataclass(frozen=True)
@@ -191,9 +46,8 @@ class State:
     rules: IntakeRules = field(default_factory=IntakeRules)
     goal: ProofGoal = field(default_factory=ProofGoal)
     easings: dict[int, tuple[Easing, ...]] = field(default_factory=dict)
-    #: Paths and measured whites that were asked for; a state never changes, and one of other values begins without any.
+    #: Paths that were asked for; a state never changes, and one of other values begins without any.
     _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
-    _whites: dict[int, LightWhite | None] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def take_paths_from(self, old: State) -> None:
         """Take over the paths that were asked of an older state and are the same now: of frames that did not change, where
@@ -209,10 +63,13 @@ class State:
         """Frame ids as shown: light by light."""
         return [f for light in self.lights for f in light.frames]
 
+    def light(self, identifier: int) -> Light:
+        """A light by its id."""
+        return next(light for light in self.lights if light.id == identifier)
+
     def light_of(self, frame: int) -> Light:
         """The light a frame is under."""
-        wanted = self.frames[frame].light
-        return next(light for light in self.lights if light.id == wanted)
+        return self.light(self.frames[frame].light)
 
     def ticked(self) -> tuple[Destination, ...]:
         """The destinations that the next hand-off writes."""
@@ -268,7 +125,7 @@ class State:
 
     def subjects(self) -> list[int]:
         """Frames that show neither a chart nor a neutral, in the order shown."""
-        return [f for f in self.order() if self.frames[f].role == "subject"]
+        return [f for f in self.order() if self.frames[f].role is Role.SUBJECT]
 
     def held(self) -> list[int]:
         """Frames that wait for a decision, in the order shown."""
@@ -301,18 +158,19 @@ class State:
         claimed = facts.tag.state == "claimed" and facts.said
         return PictureSource(self.space(facts.said) if claimed else shown_for_now(facts.colour_model), False, facts.page)
 
-    def _path(
+    def path_from(
         self,
-        camera: CameraStage | PictureSource,
-        frame: Frame,
+        start: CameraStage | PictureSource,
+        frame: int,
         ledger: tuple[Entry, ...],
         others: Mapping[str, Space] | None = None,
     ) -> ColourPath:
+        """The colour path of a frame were its beginning another, or its ledger; to what is proofed for."""
         known = others or {}
         steps = steps_of(ledger, lambda i: known.get(i) or self.space(i))
         goal = self.proof_space()
-        path = path_of(camera, self.working, goal, exposure=frame.exposure, steps=steps)
-        return self.toward(path, frame.id, goal, *self.proof_way())
+        path = path_of(start, self.working, goal, exposure=self.frames[frame].exposure, steps=steps)
+        return self.toward(path, frame, goal, *self.proof_way())
 
     def path(self, frame: int) -> ColourPath:
         """The colour path of a frame as it is now."""
@@ -339,43 +197,7 @@ class State:
             camera = profile_stage(given, f.raw, balance, f.balance_from)
         else:
             camera = built_in_stage(f.raw, None if f.balance is None else np.array(f.balance), f.balance_from)
-        return self._path(camera, f, ledger, others)
-
-    def path_as(self, frame: int, look: str) -> ColourPath:
-        """The path of a frame under another look, to compare with: same exposure, other camera settings.
-
-        `look` is ``built-in`` (the camera's own rendering, as shot), ``as shot`` (the frame's profile with the camera's own
-        balance), ``profile N`` (another kept profile at the present balance), ``as found`` (without the ledger), ``without
-        easing``, ``there`` (at the destination: the path is the same, it is seen another way) or ``now``. Finished pictures
-        have no camera settings: of them the looks about cameras are as found.
-        """
-        f = self.frames[frame]
-        if look in ("without easing", "there"):
-            own = self.path(frame)
-            return own.eased_by() if look == "without easing" else own
-        if not f.is_raw or look == "as found":
-            return self.path(frame) if look == "now" else self.path_with(frame, ())
-        camera = self.path(frame).camera
-        if look == "built-in":
-            camera = built_in_stage(f.raw)
-        elif look == "as shot":
-            camera = (
-                profile_stage(self.profiles[f.profile], f.raw, f.raw.as_shot, "as shot")
-                if f.profile is not None
-                else built_in_stage(f.raw)
-            )
-        elif look.startswith("profile ") and int(look.split()[1]) in self.profiles:
-            now = np.array(camera.balance)
-            camera = profile_stage(self.profiles[int(look.split()[1])], f.raw, now, camera.balance_from)
-        return self._path(camera, f, f.ledger)
-
-    def look_name(self, look: str) -> str:
-        """A look in words."""
-        if look.startswith("profile "):
-            profile = self.profiles.get(int(look.split()[1]))
-            return profile.name if profile is not None else "a profile that is gone"
-        names = {"built-in": "built-in profile, as shot", "as shot": "as-shot balance", "there": f"at {self.proof_name()}"}
-        return names.get(look, look)
+        return self.path_from(camera, frame, ledger, others)
 
     def fingerprint(self, frame: int, destination: Destination) -> str:
         """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
@@ -388,44 +210,6 @@ class State:
 
     def chart_frame(self, light: int) -> int | None:
         """The frame whose chart stands for a light: one that was read, else one that is marked."""
-        members = next(k.frames for k in self.lights if k.id == light)
-        charts = [f for f in members if self.frames[f].role == "chart" and self.frames[f].is_raw]
+        members = self.light(light).frames
+        charts = [f for f in members if self.frames[f].role is Role.CHART and self.frames[f].is_raw]
         return next((f for f in charts if f in self.readings), next(iter(charts), None))
-
-    def white_of(self, light: int) -> LightWhite | None:
-        """The white of a light as it was measured: on its chart's greys, else on its neutral frame; None without either."""
-        if light not in self._whites:
-            self._whites[light] = self._white_measured(light)
-        return self._whites[light]
-
-    def _white_measured(self, light: int) -> LightWhite | None:
-        members = next(k.frames for k in self.lights if k.id == light)
-        for frame in members:
-            if frame in self.readings:
-                kept = self.readings[frame]
-                try:
-                    return self._white(frame, from_greys(kept.for_fit(), kept.chart))
-                except FitRefused:
-                    continue
-        for frame in members:
-            neutral = self.frames[frame].neutral
-            if neutral is not None and self.frames[frame].role == "neutral":
-                return self._white(frame, np.array(neutral))
-        return None
-
-    def _white(self, frame: int, balance: Floats) -> LightWhite:
-        kelvin, duv = built_in(self.frames[frame].raw).temperature(balance)
-        return LightWhite((float(balance[0]), 1.0, float(balance[2])), kelvin, duv, frame)
-
-    def drifting(self, light: int) -> tuple[int, ...]:
-        """Frames of a light whose own balance, as the camera measured it, lies far from that of the light's chart or neutral
-        frame: the light may have changed since."""
-        members = [f for f in next(k.frames for k in self.lights if k.id == light) if self.frames[f].is_raw]
-        anchor = self.chart_frame(light)
-        if anchor is None:
-            anchor = next((f for f in members if self.frames[f].role == "neutral"), None)
-        if anchor is None:
-            return ()
-        shot = self.frames[anchor].raw.as_shot
-        off = {f: np.abs(np.log2(self.frames[f].raw.as_shot[[0, 2]] / shot[[0, 2]])).max() for f in members}
-        return tuple(f for f in members if off[f] > DRIFT)

@@ -16,12 +16,14 @@ from velkin.core.destinations.destination_file import destination_from_data
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space, built_in_space
+from velkin.core.shoot.frame import Frame, Role
+from velkin.core.shoot.light import Light
 from velkin.core.shoot.lights import PATTERN
 from velkin.core.shoot.records import (
     balance_from_json,
     easings_from_json,
     facts_from_json,
-    gift_from_json,
+    given_from_json,
     goal_from_json,
     ledger_from_json,
     picture_from_json,
@@ -30,7 +32,7 @@ from velkin.core.shoot.records import (
     rules_from_json,
     space_from_json,
 )
-from velkin.core.shoot.state import Frame, Light, State
+from velkin.core.shoot.state import State
 from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 from velkin.core.tags.facts import PictureFacts
@@ -164,7 +166,7 @@ class StateReader:
                 self._facts[key] = read(row["facts"], Path(row["path"]))
             known = self._facts[key]
             frames[row["id"]] = Frame(
-                row["id"], row["light"], row["name"], known.path, row["digest"], row["role"], known, balance_from_json(row["balance"]),
+                row["id"], row["light"], row["name"], known.path, row["digest"], Role(row["role"]), known, balance_from_json(row["balance"]),
                 row["balance_from"], float(row["exposure"]), row["profile"], balance_from_json(row["neutral"]), row["held"],
                 ledger_from_json(row["ledger"]), pins_from_json(row["pins"]),
             )  # fmt: skip
@@ -194,7 +196,7 @@ class StateReader:
 
     def _lights(self, of_light: dict[int, list[int]]) -> tuple[Light, ...]:
         return tuple(
-            Light(r["id"], r["name"], r["profile"], tuple(of_light.get(r["id"], ())), gift_from_json(r["gift"]))
+            Light(r["id"], r["name"], r["profile"], tuple(of_light.get(r["id"], ())), given_from_json(r["gift"]))
             for r in self._store.rows("SELECT * FROM lights ORDER BY position, id")
         )
 

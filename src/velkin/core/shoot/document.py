@@ -1,4 +1,4 @@
-"""What all commands of a shoot share: the file, the state read from it, and the steps that can be undone."""
+"""The open shoot file: the state read from it, and the steps that change it and can be undone. Commands are given one and share nothing else."""
 
 from __future__ import annotations
 
@@ -13,11 +13,16 @@ from velkin.core.shoot.state_reader import StateReader
 from velkin.core.shoot.store import Store
 
 
-class Commands:
-    """The base of `Shoot`'s parts."""
+class Document:
+    """A shoot file with the state read from it.
+
+    Attributes
+    ----------
+    store : Store
+    """
 
     def __init__(self, store: Store) -> None:
-        self._store = store
+        self.store = store
         self._reader = StateReader(store)
         self._state: State | None = None
 
@@ -29,27 +34,26 @@ class Commands:
         return self._state
 
     @contextmanager
-    def _step(self, label: str, joins: bool = False) -> Iterator[None]:
+    def step(self, label: str, joins: bool = False) -> Iterator[None]:
         """One undoable step; with `joins` one with the step before, when that was of the same kind."""
-        with self._store.step(label, joins):
-            if self._store.changed_elsewhere():
+        with self.store.step(label, joins):
+            if self.store.changed_elsewhere():
                 self._state = None  # what is decided inside stands on what is in the file now
             yield
         self._state = None  # what failed was taken back whole, so that the state before it still holds
 
-    def _raw_among(self, frames: Iterable[int]) -> list[int]:
+    def read_anew(self) -> None:
+        """Forget the state: the file was changed by other ways than a step."""
+        self._state = None
+
+    def raw_among(self, frames: Iterable[int]) -> list[int]:
+        """Those of some frames that are raw."""
         return [f for f in frames if self.state.frames[f].is_raw]
 
-    def _find_space(self, identifier: str) -> Space | None:
-        try:
-            return self.state.space(identifier)
-        except KeyError:
-            return None
-
-    def _remember(self, space: Space) -> None:
+    def remember(self, space: Space) -> None:
         """Keep a space that is not built in; inside a step."""
         if built_in_space(space.id) is None and space.id != "plain-ink":
-            self._store.run("INSERT OR IGNORE INTO spaces VALUES (?, ?)", space.id, space_to_json(space))
+            self.store.run("INSERT OR IGNORE INTO spaces VALUES (?, ?)", space.id, space_to_json(space))
 
 
 def count_words(number: int, thing: str) -> str:

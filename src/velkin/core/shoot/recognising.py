@@ -21,7 +21,7 @@ Pixels = NDArray[np.float32]
 _SMALLEST = 0.06
 
 
-def spot_chart(image: Pixels, charts: Iterable[Chart]) -> FoundChart | None:
+def recognised_chart(image: Pixels, charts: Iterable[Chart]) -> FoundChart | None:
     """The chart that a frame shows, of those given, found with good confidence; None where there is none.
 
     Parameters
@@ -36,7 +36,7 @@ def spot_chart(image: Pixels, charts: Iterable[Chart]) -> FoundChart | None:
     return None
 
 
-def spot_neutral(image: Pixels, camera: ColourMatrices, as_shot: Floats) -> tuple[float, float, float] | None:
+def recognised_neutral(image: Pixels, camera: ColourMatrices, as_shot: Floats) -> tuple[float, float, float] | None:
     """The balance of a frame that shows little but a neutral card; None for any other frame.
 
     Such a frame is even over its middle, has next to no colour anywhere once the middle is made neutral, and the middle is no

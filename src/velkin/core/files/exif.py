@@ -1,0 +1,121 @@
+"""What Exif and DNG tags say of a file: the facts that Velkin shows."""
+
+from __future__ import annotations
+
+import contextlib
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from velkin.core.errors import UnreadableFile
+from velkin.core.files.dng_colour import DNGColour, rational, read_dng_colour
+from velkin.core.files.exiv2_files import exiv2_library, open_metadata
+
+#: Exif values of more bytes than this are not looked at.
+_LONGEST_TEXT = 16384
+
+
+@dataclass(frozen=True)
+class ExifFacts:
+    """What Exif and DNG tags say, as plain values; empty or None where a file is silent.
+
+    Attributes
+    ----------
+    make, model, unique_model, lens, software : str
+    taken : datetime or None
+    shutter, aperture, iso : str
+        As a photographer writes them: ``1/60 s``, ``f/8``, ``ISO 100``.
+    orientation : int
+        1 to 8.
+    colour_space : int or None
+        Exif ColorSpace.
+    interoperability : str
+        ``R98``, ``R03`` or empty.
+    dng : DNGColour or None
+        The colour tags of a DNG file.
+    """
+
+    make: str = ""
+    model: str = ""
+    unique_model: str = ""
+    lens: str = ""
+    software: str = ""
+    taken: datetime | None = None
+    shutter: str = ""
+    aperture: str = ""
+    iso: str = ""
+    orientation: int = 1
+    colour_space: int | None = None
+    interoperability: str = ""
+    dng: DNGColour | None = None
+
+
+def exif_facts(path: Path) -> ExifFacts:
+    """The Exif facts of a file; what is missing or unreadable in it is left empty.
+
+    Raises
+    ------
+    UnreadableFile
+        When exiv2 cannot open the file at all.
+    """
+    exiv2 = exiv2_library()
+    try:
+        image = open_metadata(path)
+        image.readMetadata()
+    except OSError as error:
+        raise UnreadableFile(f"the file cannot be read ({error.strerror})", path) from error
+    except exiv2.Exiv2Error as error:
+        raise UnreadableFile(f"its metadata cannot be read ({error})", path) from error
+    exif = image.exifData()
+    # embedded profiles, previews and the like are no words
+    values: dict[str, str] = {datum.key(): datum.toString() if datum.size() <= _LONGEST_TEXT else "" for datum in exif}
+
+    def first(*keys: str) -> str:
+        return next((values[k].strip() for k in keys if values.get(k, "").strip()), "")
+
+    taken = None
+    with contextlib.suppress(ValueError):
+        taken = datetime.strptime(
+            first("Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime"),
+            "%Y:%m:%d %H:%M:%S",
+        )
+    shutter = aperture = iso = ""
+    with contextlib.suppress(ValueError, ZeroDivisionError):
+        seconds = rational(first("Exif.Photo.ExposureTime", "Exif.Image.ExposureTime"))
+        shutter = f"{seconds:g} s" if seconds >= 0.3 else f"1/{round(1 / seconds)} s"
+    with contextlib.suppress(ValueError, ZeroDivisionError):
+        aperture = f"f/{rational(first('Exif.Photo.FNumber', 'Exif.Image.FNumber')):g}"
+    sensitivity = first("Exif.Photo.ISOSpeedRatings", "Exif.Image.ISOSpeedRatings")
+    if sensitivity.split(" ")[0].isdigit():
+        iso = f"ISO {sensitivity.split(' ')[0]}"
+    orientation = first("Exif.Image.Orientation")
+    colour_space = first("Exif.Photo.ColorSpace")
+    return ExifFacts(
+        make=first("Exif.Image.Make"),
+        model=first("Exif.Image.Model"),
+        unique_model=first("Exif.Image.UniqueCameraModel"),
+        lens=first("Exif.Photo.LensModel", "Exif.Image.LensInfo"),
+        software=first("Exif.Image.Software"),
+        taken=taken,
+        shutter=shutter,
+        aperture=aperture,
+        iso=iso,
+        orientation=int(orientation) if orientation in set("12345678") else 1,
+        colour_space=int(colour_space) if colour_space.isdigit() else None,
+        interoperability=first("Exif.Iop.InteroperabilityIndex"),
+        dng=read_dng_colour(values),
+    )
+
+
+def resolution_of(path: Path) -> float | None:
+    """Pixels per inch that a file's Exif says, None where it says nothing that can be read."""
+    exiv2 = exiv2_library()
+    try:
+        image = open_metadata(path)
+        image.readMetadata()
+        values = {d.key(): d.toString() for d in image.exifData() if d.key().startswith("Exif.Image.")}
+        found = rational(values.get("Exif.Image.XResolution", ""))
+    except (OSError, exiv2.Exiv2Error, ValueError, ZeroDivisionError):
+        return None
+    unit = values.get("Exif.Image.ResolutionUnit", "2")  # 1 says that it is a shape of pixels, no size
+    return {"2": found, "3": found * 2.54}.get(unit)

@@ -1,0 +1,33 @@
+"""Lab and colour differences of whole pictures, in float32: the formulas of `lab` and `difference` in compiled loops."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.compiled import in_bands
+from velkin.core.spaces.adaptation import D50
+from velkin.core.spaces.rgb import RGBSpace
+
+Pixels = NDArray[np.float32]
+
+
+def lab(linear: Pixels, space: RGBSpace) -> Pixels:
+    """Lab D50 (H, W, 3), float32, of linear RGB."""
+    from velkin.core.spaces import kernels  # loaded where needed: the compiler takes a moment
+
+    flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
+    out = np.empty_like(flat)
+    matrix = (space.to_xyz / D50[:, None]).astype(np.float32).ravel()
+    in_bands(lambda a, z: kernels.to_lab(flat[a:z], matrix, out[a:z]), len(flat))
+    return out.reshape(linear.shape)
+
+
+def difference(first: Pixels, second: Pixels) -> Pixels:
+    """ΔE00 (H, W) between two arrays of Lab (H, W, 3), float32."""
+    from velkin.core.spaces import kernels
+
+    a, b = (np.ascontiguousarray(v, dtype=np.float32).reshape(-1, 3) for v in (first, second))
+    out = np.empty(len(a), dtype=np.float32)
+    in_bands(lambda i, j: kernels.delta_e(a[i:j], b[i:j], out[i:j]), len(a))
+    return out.reshape(first.shape[:-1])

@@ -1,0 +1,97 @@
+"""The tag that holds, among all that a file says of its colour, in the order of authority.
+
+Embedded ICC profile first; PNG's own chunks in the order of the third edition (cICP, iCCP, sRGB, gAMA + cHRM); then Exif ColorSpace and
+InteroperabilityIndex (R98, R03). "Uncalibrated" alone claims nothing.
+"""
+
+from __future__ import annotations
+
+from velkin.core.errors import BadProfile
+from velkin.core.files.exif import ExifFacts
+from velkin.core.icc.read import parse
+from velkin.core.icc.space import LAB, ICCSpace, Space, same, space_of
+from velkin.core.spaces.rgb import BUILT_IN, RGBSpace, family_of
+from velkin.core.tags.declared import space_of_cicp, space_of_exif, space_of_png
+from velkin.core.tags.head import Head
+from velkin.core.tags.tag import Tag
+
+
+def tag_of(head: Head, exif: ExifFacts, notes: list[str]) -> tuple[Tag, Space | None]:
+    """The tag that holds, what it means, and (in `notes`) what contradicts it."""
+    c, model = head.carried, head.model
+    winner: Tag | None = None
+    meant: Space | None = None
+    if c.cicp is not None and (head.format != "avif" or c.icc is None):
+        space = space_of_cicp(c.cicp)
+        words = f"cICP primaries {c.cicp[0]}, transfer {c.cicp[1]}"
+        if space is not None:
+            winner, meant = Tag("tagged", "cicp", words, family_of(space) or None), space
+        else:
+            winner = Tag("damaged", "cicp", f"{words}, which Velkin does not read")
+    if c.icc is not None:
+        tag, space_in_icc = icc_tag(c.icc, model)
+        if winner is None:
+            winner, meant = tag, space_in_icc
+            _check_words(c.icc, space_in_icc, notes)
+        elif not same(meant, space_in_icc):
+            notes.append(f"its embedded profile says {tag.description}; the cICP chunk comes first")
+    if c.srgb:
+        if winner is None:
+            winner, meant = Tag("tagged", "png-srgb", "sRGB chunk", "srgb"), BUILT_IN["srgb"]
+        elif not same(meant, BUILT_IN["srgb"]):
+            notes.append(f"the sRGB chunk contradicts it; {_what(winner)} comes first")
+    if c.gamma is not None and c.chromaticities is not None and model == "rgb":
+        space = space_of_png(c.gamma, c.chromaticities)
+        if winner is None:
+            words = f"gAMA {c.gamma:.5f} and cHRM"
+            if space is not None:
+                winner, meant = Tag("claimed", "png-gama", words, family_of(space) or None), space
+            else:
+                notes.append(f"{words} lead to no usable space")
+        elif space is not None and family_of(space) and isinstance(meant, RGBSpace) and not same(space, meant):
+            notes.append(f"gAMA and cHRM say {space.name}; {_what(winner)} comes first")
+    claim = space_of_exif(exif.colour_space, exif.interoperability) if model == "rgb" else None
+    if claim is not None:
+        if winner is None:
+            words = "sRGB" if claim.id == "srgb" else "opRGB (R03)"
+            winner, meant = Tag("claimed", "exif", words, claim.id), claim
+        elif winner.state == "tagged" and not same(meant, claim):
+            notes.append(f"Exif says {claim.name}; {_what(winner)} wins")
+    if winner is None and model == "lab":
+        return Tag("tagged", "none", "CIE Lab by its colour model"), LAB
+    return winner or Tag("untagged", "none"), meant
+
+
+def _what(tag: Tag) -> str:
+    return {"icc": "the embedded profile", "cicp": "the cICP chunk", "png-srgb": "the sRGB chunk"}.get(
+        tag.source, "gAMA with cHRM"
+    )
+
+
+def icc_tag(icc: bytes, model: str) -> tuple[Tag, Space | None]:
+    """What an embedded profile is for a picture of a colour model, and the space it means."""
+    try:
+        profile = parse(icc)
+        if profile.model != model:
+            words = f"{profile.description} (a profile for {profile.model} in a picture of {model})"
+            return Tag("damaged", "icc", words), None
+        space = space_of(icc)
+    except BadProfile as error:
+        return Tag("damaged", "icc", error.message), None
+    like = space.family or None
+    return Tag("tagged", "icc", profile.description or space.name, like), space
+
+
+def _check_words(icc: bytes, space: Space | None, notes: list[str]) -> None:
+    """A profile that names one known space in its words and does another."""
+    if space is None or isinstance(space, ICCSpace):
+        return
+    words = parse(icc).description.casefold()
+    for known in BUILT_IN.values():
+        for name in (known.name, known.trade_name):
+            if name and name.casefold() in words and "linear" not in words and not same(known, space):
+                if any(o is not known and o.name.casefold() in words and same(o, space) for o in BUILT_IN.values()):
+                    continue
+                does = BUILT_IN[space.family].name if space.family else "something else"
+                notes.append(f"the embedded profile calls itself {name} and does {does}")
+                return
