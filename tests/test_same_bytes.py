@@ -73,8 +73,8 @@ def test_bands_of_a_picture_are_the_picture():
     whole = codes_of_light(linear, SRGB, 8, dither=True)
     bands = [codes_of_light(linear[a : a + 77], SRGB, 8, dither=True, first_row=a) for a in range(0, 600, 77)]
     assert np.array_equal(whole, np.concatenate(bands))
-    parts = [quantised(linear[a : a + 77], 8, True, a) for a in range(0, 600, 77)]
-    assert np.array_equal(quantised(linear, 8, True), np.concatenate(parts))
+    parts = [quantised(linear[a : a + 77], 8, dither=True, first_row=a) for a in range(0, 600, 77)]
+    assert np.array_equal(quantised(linear, 8, dither=True), np.concatenate(parts))
 
 
 CURVES = {
@@ -94,7 +94,7 @@ def test_codes_are_those_of_the_transfer_function_whatever_it_is(name):
     linear = np.repeat(light[:, None], 3, axis=1)[None]
     exact = np.clip(space.encode(linear[0].astype(np.float64)), 0, 1)
     for bits, top, dither, most in ((16, 65535, False, 0.8), (8, 255, False, 0.51), (8, 255, True, 1.01)):
-        codes = codes_of_light(linear, space, bits, dither)[0]
+        codes = codes_of_light(linear, space, bits, dither=dither)[0]
         assert np.abs(codes - exact * top).max() <= most, (bits, dither)
     assert codes_of_light(linear[:, -2:], space, 16)[0].tolist() == [[0] * 3, [65535] * 3]
 

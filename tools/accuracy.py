@@ -105,9 +105,11 @@ def _best_table(colours: Unseen) -> float:
     """What the table reaches when it is fitted to the colours themselves, as stiff and as weighty as on a chart."""
     weights = np.full((1, len(colours.rgb)), 48.0 / len(colours.rgb))
     terms = colours.rgb[None]
-    matrix = refine(terms, colours.truth, weights, least_squares(terms, colours.truth, weights), np.zeros((2, 2)), 12)[0]
+    matrix = refine(
+        terms, colours.truth, weights, start=least_squares(terms, colours.truth, weights), hold=np.zeros((2, 2)), steps=12
+    )[0]
     romm = colours.rgb @ (ROMM.from_xyz @ matrix).T
-    fields = fit_fields(romm[None], colours.truth, weights, 24.0 * STIFFNESS)[0]
+    fields = fit_fields(romm[None], colours.truth, weights, stiffness=24.0 * STIFFNESS)[0]
     return colours.error(Table(as_rows(matrix), as_table(fields)).xyz(colours.rgb))
 
 

@@ -27,7 +27,7 @@ def main() -> None:
     for destination in (SRGB, plain_ink()):
         path = path_of(PictureSource(ROMM), ROMM, destination)
         measure_proof(picture, path)
-        for_screen(picture, path, SRGB, True)
+        for_screen(picture, path, SRGB, proofed=True)
     for bits in (8, 16):
         codes_of_light(picture, SRGB, bits, dither=bits == 8)
     measure_proof(picture, path_of(PictureSource(ROMM), ROMM, SRGB).eased_by(*easings))

@@ -96,7 +96,11 @@ def test_a_spoilt_patch_is_doubted_and_loses_its_say(patch):
     truth = camera.respond(unseen_reflectances(), light.power) / neutral
     assert np.abs(seen.predict(spoilt, unseen_reflectances()) - truth).mean() < 0.02 * truth.mean()
     training = training_of(
-        spoilt, CHART.reference(Illuminant("", light.power)), np.ones(24), CHART.reflectances, Illuminant("", light.power)
+        spoilt,
+        CHART.reference(Illuminant("", light.power)),
+        np.ones(24),
+        reflectances=CHART.reflectances,
+        light=Illuminant("", light.power),
     )
     assert training.weights[patch] < 0.5 < np.median(training.weights)
 
@@ -105,12 +109,12 @@ def test_training_leaves_one_patch_out_in_every_fit_but_the_first():
     camera, light = Camera(), north_window()
     rgb = camera.respond(CHART.reflectances, light.power) / camera.neutral(light.power)
     reference = CHART.reference(Illuminant("", light.power))
-    training = training_of(rgb, reference, np.ones(24), CHART.reflectances, Illuminant("", light.power))
+    training = training_of(rgb, reference, np.ones(24), reflectances=CHART.reflectances, light=Illuminant("", light.power))
     weights = training.all_weights()
     assert weights.shape == (25, 224) and training.all_rgb().shape == (25, 224, 3)
     assert np.all(weights[0, :24] > 0) and np.array_equal(np.argwhere(weights[1:, :24] == 0), np.tile(np.arange(24), (2, 1)).T)
     assert weights[0, 24:].sum() == pytest.approx(weights[0, :24].sum())
-    bare = training_of(rgb, reference, np.ones(24), None, Illuminant("", light.power))
+    bare = training_of(rgb, reference, np.ones(24), reflectances=None, light=Illuminant("", light.power))
     assert not bare.known and bare.all_xyz().shape == (24, 3)
 
 
@@ -130,8 +134,8 @@ def test_the_solvers_find_what_is_there_and_keep_white():
     assert start[0] == pytest.approx(truth, abs=1e-5)
     assert start[0].sum(axis=1) == pytest.approx(D50)
     away = white_preserving(truth[:, 1:] + 0.05)[None]
-    assert refine(terms, xyz, weights, away, np.zeros((5, 5)), 20)[0] == pytest.approx(truth, abs=1e-4)
-    held = refine(terms, xyz, weights, away, 1e9 * np.eye(5), 5)[0]
+    assert refine(terms, xyz, weights, start=away, hold=np.zeros((5, 5)), steps=20)[0] == pytest.approx(truth, abs=1e-4)
+    held = refine(terms, xyz, weights, start=away, hold=1e9 * np.eye(5), steps=5)[0]
     assert held == pytest.approx(away[0], abs=1e-4)
 
 
@@ -144,7 +148,7 @@ def test_refining_never_ends_worse_than_it_began():
     def cost(c):
         return np.sqrt(0.25 + ciede2000(xyz_to_lab(rgb[0] @ c.T), xyz_to_lab(xyz)) ** 2).sum()
 
-    assert cost(refine(rgb, xyz, weights, start, np.zeros((2, 2)), 12)[0]) <= cost(start[0]) * 1.02
+    assert cost(refine(rgb, xyz, weights, start=start, hold=np.zeros((2, 2)), steps=12)[0]) <= cost(start[0]) * 1.02
 
 
 def test_fields_turn_a_family_of_colours_and_leave_neutrals_and_the_far_side_alone():
@@ -153,7 +157,7 @@ def test_fields_turn_a_family_of_colours_and_leave_neutrals_and_the_far_side_alo
     romm = from_hsv(h, s, v)
     reds = (h < 0.7) | (h > 5.3)
     moved = from_hsv(h + np.where(reds, 0.06, 0.0), s, v)
-    fields = fit_fields(romm[None], moved @ ROMM.to_xyz.T, np.ones((1, 300)), 1.0)[0]
+    fields = fit_fields(romm[None], moved @ ROMM.to_xyz.T, np.ones((1, 300)), stiffness=1.0)[0]
     table = as_table(fields)
     assert table.apply(romm) == pytest.approx(bend(romm, fields), abs=3e-3)
     test = from_hsv(np.array([0.0, 3.0]), np.array([0.5, 0.5]), np.array([0.6, 0.6]))

@@ -101,7 +101,9 @@ def test_shadows_are_the_same_through_an_icc_table_whatever_intent_is_asked_for(
     assert data[67] == Intent.RELATIVE  # the header's
     greys = np.array([0.001, 0.002, 0.005, 0.02, 0.1, 0.5, 1.0])[:, None] * np.ones(3)
     meant = profile.colours(np.array(profile.balance)).xyz(greys) @ ROMM.from_xyz.T
-    found = ROMM.decode(device_values(greys, data, "rgb", matrix_profile(ROMM, 4), "rgb", intent, black_point))
+    found = ROMM.decode(
+        device_values(greys, data, "rgb", matrix_profile(ROMM, 4), "rgb", intent=intent, black_point=black_point)
+    )
     assert np.abs(found - meant).max() < 2e-4  # of white; a shadow of 0.002 came out below zero
 
 

@@ -136,7 +136,9 @@ def test_channels_may_have_curves_of_their_own() -> None:
 def test_tables_are_close_to_littlecms_without_optimisation(press: ICCSpace, source: str, intent: Intent) -> None:
     c = Conversion(BUILT_IN[source], press, intent)
     device = np.random.default_rng(21).random((120, 150, 3))
-    meant = device_values(device.reshape(-1, 3), matrix_profile(BUILT_IN[source]), "rgb", press.icc, "cmyk", intent, True)
+    meant = device_values(
+        device.reshape(-1, 3), matrix_profile(BUILT_IN[source]), "rgb", press.icc, "cmyk", intent=intent, black_point=True
+    )
     meant_lab = to_lab(np.clip(meant, 0, 1), press.icc, "cmyk")
     for numbers in (device.astype(np.float32), np.round(device * 65535).astype(np.uint16)):
         found = convert_picture(numbers, c, 16, dither=False).numbers
@@ -151,7 +153,9 @@ def test_from_ink_to_light_follows_the_profile_and_the_press(press: ICCSpace) ->
     assert ciede2000(lab, to_lab(flat, press.icc, "cmyk")).max() <= 0.05
     assert ciede2000(lab, printed_lab(flat.astype(np.float64))).mean() <= 0.1
     with_bpc = linear_in(ink, press, ROMM)
-    meant = device_values(flat, press.icc, "cmyk", imagecodecs.cms_profile("xyz"), "xyz", Intent.RELATIVE, True)
+    meant = device_values(
+        flat, press.icc, "cmyk", imagecodecs.cms_profile("xyz"), "xyz", intent=Intent.RELATIVE, black_point=True
+    )
     seen = xyz_to_lab(with_bpc.reshape(-1, 3).astype(np.float64) @ ROMM.to_xyz.T)
     assert ciede2000(seen, xyz_to_lab(meant)).max() <= 0.05
 
@@ -166,8 +170,8 @@ def test_few_pixels_and_many_give_the_same(press: ICCSpace) -> None:
 
 def test_absolute_keeps_the_paper(press: ICCSpace) -> None:
     bare = np.zeros((1, 1, 4), dtype=np.float32)
-    relative = linear_in(bare, press, SRGB, Intent.RELATIVE)
-    absolute = linear_in(bare, press, SRGB, Intent.ABSOLUTE)
+    relative = linear_in(bare, press, SRGB, intent=Intent.RELATIVE)
+    absolute = linear_in(bare, press, SRGB, intent=Intent.ABSOLUTE)
     assert np.allclose(relative, 1.0, atol=2e-3)
     assert absolute.max() < 0.9
 

@@ -197,8 +197,8 @@ def test_a_written_profile_does_on_its_body_what_the_fitted_one_does(bodies):
     foreign = dng_from_bytes(dng_to_bytes(dng_profile(native)))
     assert foreign.signature and foreign.signature != facts.colour.camera_signature
     rgb = kept.for_fit().rgb() * facts.as_shot
-    there = profile_stage(foreign, facts, facts.as_shot)
-    here = profile_stage(native, facts, facts.as_shot)
+    there = profile_stage(foreign, facts, balance=facts.as_shot)
+    here = profile_stage(native, facts, balance=facts.as_shot)
     assert ciede2000(xyz_to_lab(there.colours.xyz(rgb)), xyz_to_lab(here.colours.xyz(rgb))).mean() < 0.1
     at = foreign.on(facts.colour).matrices.temperature(facts.as_shot)[0]
     assert at == pytest.approx(native.matrices().temperature(facts.as_shot)[0], abs=20)
@@ -241,7 +241,7 @@ def test_the_exposure_that_a_file_asks_for_is_given_whatever_carries_the_profile
     for name in ("amplified", "lifted"):
         profile, kept, facts = fitted(bodies[name], keep=False)
         for through in (profile, dng_profile(profile)):
-            stage = profile_stage(through, facts, np.array(profile.balance))
+            stage = profile_stage(through, facts, balance=np.array(profile.balance))
             rgb = (kept.for_fit().rgb() * np.array(profile.balance)).astype(np.float32)[None] / np.float32(1)
             shown = to_working((rgb / np.array(profile.balance)).astype(np.float32), path_of(stage, ROMM, ROMM))
             lightness = (shown[0] @ ROMM.to_xyz.T)[:, 1]

@@ -294,7 +294,7 @@ def test_a_part_of_a_picture_is_eased_as_in_the_whole() -> None:
         easings = (replace(KNEE_ONLY[0], place=place),)
         whole = ease(picture, ROMM, SRGB, easings)
         height, width = picture.shape[:2]
-        part = ease(np.ascontiguousarray(picture[40:200, 60:260]), ROMM, SRGB, easings, Window(width, height, 60, 40))
+        part = ease(np.ascontiguousarray(picture[40:200, 60:260]), ROMM, SRGB, easings, window=Window(width, height, 60, 40))
         inner = (slice(20, -20), slice(20, -20))  # what is feathered knows only what lies within the part
         assert np.abs(part[inner] - whole[40:200, 60:260][inner]).max() < 2e-3
 

@@ -83,9 +83,9 @@ def test_the_allowance_is_the_error_of_the_profile_s_own_separation(press: ICCSp
     """COLOUR.md section 5, reckoned on another grid; and a colour a few ΔE beyond what the press prints does not count as held."""
     steps = np.linspace(0.0, 1.0, 22)
     grid = np.stack(np.meshgrid(*[steps] * 3, indexing="ij"), axis=-1).reshape(-1, 3) * [100, 220, 220] - [0, 110, 110]
-    inks = device_values(grid, LAB.icc, "lab", press.icc, "cmyk", Intent.RELATIVE, False)
+    inks = device_values(grid, LAB.icc, "lab", press.icc, "cmyk", intent=Intent.RELATIVE, black_point=False)
     printed = to_lab(np.clip(inks, 0, 1), press.icc, "cmyk")
-    again = device_values(printed, LAB.icc, "lab", press.icc, "cmyk", Intent.RELATIVE, False)
+    again = device_values(printed, LAB.icc, "lab", press.icc, "cmyk", intent=Intent.RELATIVE, black_point=False)
     errors = ciede2000(printed, to_lab(np.clip(again, 0, 1), press.icc, "cmyk"))
     assert own_error(press) == pytest.approx(np.percentile(errors, 95), abs=0.2)
     solid = printed_lab(separated(np.array([[60.0, 80.0 * np.cos(h), 80.0 * np.sin(h)] for h in np.linspace(0, 6.2, 40)])))
@@ -102,7 +102,7 @@ def test_where_tables_invert_badly_the_hull_of_the_colours_decides_and_that_is_t
     inks = separated(lab_grid(side)) + np.random.default_rng(3).normal(0.0, 0.15, (side**3, 4))
     tables = OutputTables(colours, np.clip(inks, 0, 1).reshape(side, side, side, 4))
     file = tmp_path / "rough.icc"
-    file.write_bytes(output_profile("Rough", tables, tables, paper_white()))
+    file.write_bytes(output_profile("Rough", tables, tables, white=paper_white()))
     rough = space_of(file.read_bytes())
     assert isinstance(rough, ICCSpace) and own_error(rough) > 3 and judged_by_hull(rough)
     inside = printed_lab(RNG.random((2000, 4)) * [0.8, 0.8, 0.8, 0.3])
@@ -134,7 +134,7 @@ def test_shares_outside_are_of_the_whole_picture_or_an_even_sample(press: ICCSpa
     assert exact is not None and share_outside(numbers, ROMM, SRGB) == pytest.approx(exact.share, abs=2e-3)
     assert 0.2 < share_outside(numbers, SRGB, press) < 0.9
     assert share_outside(numbers, ROMM, press) > share_outside(numbers, SRGB, press)
-    chained = picture_through(numbers, (PictureSource(ROMM), Convert(P3), Convert(SRGB)), SRGB, 16, False)
+    chained = picture_through(numbers, (PictureSource(ROMM), Convert(P3), Convert(SRGB)), SRGB, bits=16, dither=False)
     plain = convert_picture(numbers, Conversion(ROMM, SRGB), 16, False)
     assert np.abs(chained.numbers.astype(int) - plain.numbers).max() <= 2
     assert chained.outside is not None and chained.outside.share == pytest.approx(exact.share, abs=2e-3)

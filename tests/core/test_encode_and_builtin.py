@@ -29,7 +29,7 @@ def whole(linear, space, kind, bits, source, tag=True):
     """A picture file of light, as the verbs write it."""
     codes = codes_of_light(linear, space, bits, dither=True)
     return encode_numbers(
-        Picture(codes, None, "rgb"), kind, matrix_profile(space) if tag else None, space.id if tag else "", source
+        Picture(codes, None, "rgb"), kind, matrix_profile(space) if tag else None, family=space.id if tag else "", source=source
     )
 
 
@@ -70,7 +70,7 @@ def test_a_source_without_metadata_costs_nothing(tmp_path):
     stream = BytesIO()
     Image.new("RGB", (30, 20)).save(stream, "JPEG", icc_profile=matrix_profile(OPRGB))
     for source in (tmp_path / "odd.dng", tmp_path / "none.dng"):
-        data = carry_into(stream.getvalue(), source, False, (30, 20))
+        data = carry_into(stream.getvalue(), source, is_srgb=False, size=(30, 20))
         with Image.open(BytesIO(data)) as picture:
             assert picture.info["icc_profile"] == matrix_profile(OPRGB)
             assert picture.getexif().get_ifd(0x8769)[0xA001] == 65535
@@ -85,7 +85,7 @@ def test_place_and_rights_are_carried(tmp_path):
     Image.new("RGB", (8, 8)).save(source, exif=exif)
     stream = BytesIO()
     Image.new("RGB", (8, 8)).save(stream, "JPEG")
-    with Image.open(BytesIO(carry_into(stream.getvalue(), source, True, (8, 8)))) as picture:
+    with Image.open(BytesIO(carry_into(stream.getvalue(), source, is_srgb=True, size=(8, 8)))) as picture:
         carried = picture.getexif()
         assert carried[0x8298] == "Madderfold Dyeworks"
         assert carried[0x0112] == 1, "pixels are upright, so the tag must not turn them again"

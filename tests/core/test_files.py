@@ -80,7 +80,7 @@ def test_bad_raw_files_are_named_and_refused(tmp_path, chart_dng, kind):
 def test_metadata_is_carried_and_made_true(chart_dng):
     stream = BytesIO()
     Image.new("RGB", (80, 60), "gray").save(stream, "JPEG", icc_profile=matrix_profile(SRGB))
-    data = carry_into(stream.getvalue(), chart_dng, True, (80, 60))
+    data = carry_into(stream.getvalue(), chart_dng, is_srgb=True, size=(80, 60))
     with Image.open(BytesIO(data)) as picture:
         exif = picture.getexif()
         sub = exif.get_ifd(0x8769)

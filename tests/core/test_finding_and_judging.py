@@ -215,7 +215,7 @@ def test_chart_and_neutral_frames_of_the_demo_are_spotted_and_no_others(demo_fra
 def test_a_reading_by_hand_outside_the_picture_is_refused():
     t = trial(1, "iso24", "none", 0.5, 20)
     with pytest.raises(ReadingRefused, match="outside the picture"):
-        read_at(t.image, t.corners * 2 + 4000, t.chart, 0.5)
+        read_at(t.image, t.corners * 2 + 4000, t.chart, scale=0.5)
 
 
 def test_a_blurred_frame_shows_its_blur_in_shares_of_a_patch():

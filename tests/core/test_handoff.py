@@ -173,7 +173,7 @@ def test_a_file_without_loss_is_right_to_the_last_sample_and_is_held_to_the_proo
     meant = at_destination(levels(chart_dng), toward(chart_dng, ROMM), d)
 
     def reason(codes, blocks=meant.proof):
-        data = encode_numbers(Picture(codes, None, "rgb"), "tiff", profile_of(ROMM), ROMM.id, chart_dng)
+        data = encode_numbers(Picture(codes, None, "rgb"), "tiff", profile_of(ROMM), family=ROMM.id, source=chart_dng)
         (tmp_path / "x.tif").write_bytes(data)
         return check_file(tmp_path / "x.tif", replace(meant, proof=blocks), d, ROMM).reason()
 
@@ -314,7 +314,7 @@ def test_intents_and_black_point_of_a_press_are_those_of_the_destination(chart_d
     path = toward(chart_dng, PRESS, intent=intent, black_point=False)
     found = at_destination(levels(chart_dng), path, d).codes / 65535
     source = at_destination(levels(chart_dng), toward(chart_dng, ROMM), d).codes.reshape(-1, 3) / 65535
-    truth = device_values(source, profile_of(ROMM), "rgb", PRESS.icc, "cmyk", intent, False)
+    truth = device_values(source, profile_of(ROMM), "rgb", PRESS.icc, "cmyk", intent=intent, black_point=False)
     shown = [to_lab(v, PRESS.icc, "cmyk") for v in (found.reshape(-1, 4), truth)]
     assert ciede2000(*shown).mean() < 0.1
 
@@ -454,7 +454,7 @@ def test_where_a_file_is_there_each_destination_has_its_way(demo_shoot, tmp_path
         onto = plan_for(shoot, frames[:1], (beside,))
         linked.unlink()
         assert [(j.out.name, j.replace) for j in onto.jobs] == [(f"{source.stem}-2.jpg", False)], "no frame's source"
-        refusing = plan_for(shoot, frames[:1], (d,), "refuse")
+        refusing = plan_for(shoot, frames[:1], (d,), existing="refuse")
         (done,) = run(refusing.jobs)
         assert "already" in done.error and (tmp_path / f"{first}.jpg").read_bytes() == b"mine"
     finally:

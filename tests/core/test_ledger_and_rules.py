@@ -89,7 +89,7 @@ def test_every_rule_with_every_case():
     for case, (_, actions) in CASES.items():
         for action in actions:
             rules = IntakeRules().with_rule(case, Rule(action, "oprgb"))
-            made = ruled(*at[case], ROMM, rules, lambda i: BUILT_IN.get(i))
+            made = ruled(*at[case], working=ROMM, rules=rules, space=lambda i: BUILT_IN.get(i))
             assert made.case == case and made.action == action and made.held == (action == HOLD)
             verbs = [e.verb for e in made.entries]
             assert (

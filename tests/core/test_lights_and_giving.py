@@ -54,7 +54,7 @@ def given(shoot, ids, fitted):
 
 def plan(shoot, source, giving, frames=None):
     light = shoot.state.light_of(source)
-    return plan_giving(shoot.state, source, frames if frames is not None else light.frames, giving, light.id)
+    return plan_giving(shoot.state, source, frames if frames is not None else light.frames, giving, light=light.id)
 
 
 def test_a_plan_says_what_it_will_do_and_does_just_that(given, ids):

@@ -109,7 +109,7 @@ def test_numbers_and_colours_there_are_little_cms_own(press) -> None:
     for intent, point in ((Intent.RELATIVE, True), (Intent.PERCEPTUAL, False)):
         c = Conversion(ROMM, press, intent, point)
         encoded = np.clip(ROMM.encode(linear.reshape(-1, 3).astype(np.float64)), 0, 1)
-        meant = device_values(encoded, profile_of(ROMM), "rgb", press.icc, "cmyk", intent, point)
+        meant = device_values(encoded, profile_of(ROMM), "rgb", press.icc, "cmyk", intent=intent, black_point=point)
         found = from_linear(linear, c).reshape(-1, 4)
         assert np.abs(found - meant).mean() < 0.003
         seen = lab(linear_there(linear, c, Paper(black=True)), ROMM).reshape(-1, 3)

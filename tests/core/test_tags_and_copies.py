@@ -185,7 +185,7 @@ def test_a_file_of_several_pictures_lets_one_be_chosen(tmp_path):
     assert np.array_equal(decode_picture(path, 1).numbers, RGB[::2, ::2])
     with pytest.raises(UnreadableFile, match="2 pictures"):
         inspect(path, 2)
-    data = retagged(path.read_bytes(), "tiff", matrix_profile(OPRGB), "oprgb", 1)
+    data = retagged(path.read_bytes(), "tiff", matrix_profile(OPRGB), "oprgb", page=1)
     path.write_bytes(data)
     assert [inspect(path, n).tag.space for n in (0, 1)] == ["srgb", "oprgb"]
 
@@ -370,7 +370,9 @@ def test_several_steps_are_one_chain_without_rounding_between(tmp_path):
 
 def test_every_written_format_loads_elsewhere_with_its_profile(tmp_path):
     for kind in ("tiff", "png", "jpeg", "webp", "avif"):
-        data = encode_numbers(Picture(RGB, None, "rgb"), kind, matrix_profile(BUILT_IN["oprgb"]), "oprgb", tmp_path / "none")
+        data = encode_numbers(
+            Picture(RGB, None, "rgb"), kind, matrix_profile(BUILT_IN["oprgb"]), family="oprgb", source=tmp_path / "none"
+        )
         with Image.open(io.BytesIO(data)) as image:
             assert image.size == (56, 40) and image.info.get("icc_profile")
 

@@ -81,7 +81,7 @@ def frame(colour, noise=0.01):
 
 
 def test_a_spot_is_measured_and_a_plain_one_not_doubted():
-    picked = from_spot(frame(0.4 * NEUTRAL), 60, 40, 15, CAMERA, KNOWN)
+    picked = from_spot(frame(0.4 * NEUTRAL), 60, 40, size=15, camera=CAMERA, known=KNOWN)
     assert picked.balance == pytest.approx(tuple(KNOWN), rel=0.01)
     assert picked.doubt == ""
 
@@ -96,7 +96,7 @@ def test_a_spot_is_measured_and_a_plain_one_not_doubted():
     ],
 )
 def test_a_spot_that_is_perhaps_no_neutral_is_doubted(image, words):
-    picked = from_spot(np.clip(image, 0, 1), 60, 40, 15, CAMERA, KNOWN)
+    picked = from_spot(np.clip(image, 0, 1), 60, 40, size=15, camera=CAMERA, known=KNOWN)
     import re
 
     assert re.search(words, picked.doubt)
@@ -104,9 +104,9 @@ def test_a_spot_that_is_perhaps_no_neutral_is_doubted(image, words):
 
 def test_a_black_or_outside_spot_is_refused():
     with pytest.raises(FitRefused, match="black"):
-        from_spot(frame([0, 0, 0]), 60, 40, 15, CAMERA, KNOWN)
+        from_spot(frame([0, 0, 0]), 60, 40, size=15, camera=CAMERA, known=KNOWN)
     with pytest.raises(FitRefused, match="outside"):
-        from_spot(frame([1, 1, 1]), 500, 40, 15, CAMERA, KNOWN)
+        from_spot(frame([1, 1, 1]), 500, 40, size=15, camera=CAMERA, known=KNOWN)
 
 
 def test_a_card_is_measured_on_its_even_part():

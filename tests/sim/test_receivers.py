@@ -36,7 +36,9 @@ def written(path, space, codes=None, kind="tiff", **coding):
     rgb = np.full((60, 90, 3), (200, 90, 40), dtype=np.uint8) if codes is None else codes
     model = space.model if space is not None else "rgb"
     icc = profile_of(space) if space is not None else None
-    path.write_bytes(encode_numbers(Picture(rgb, None, model), kind, icc, "", path.with_name("none"), Coding(**coding)))
+    path.write_bytes(
+        encode_numbers(Picture(rgb, None, model), kind, icc, family="", source=path.with_name("none"), coding=Coding(**coding))
+    )
     return path
 
 

@@ -46,7 +46,7 @@ def read_chart(file: Path, chart_name: str, grid: str | None = None, corners_tex
     try:
         image, scale = pixels_of(file)
         if corners is not None:
-            return read_at(image, corners, chart, scale)
+            return read_at(image, corners, chart, scale=scale)
         found = charts_in(image, chart, scale)
         if len(found) > 1:
             say(f"{file.name}: {len(found)} charts found; the surest is read. Others are read with --corners:")

@@ -156,7 +156,12 @@ def _from_picture(arguments: argparse.Namespace, suffixes: set[str]) -> tuple[Ca
     light, name = _light(arguments.light), arguments.name or arguments.file.stem
     try:
         fitted, words = fit_picture_file(
-            arguments.file, evened(kept, arguments.even_light), name, light, arguments.model, arguments.tone
+            arguments.file,
+            evened(kept, arguments.even_light),
+            name=name,
+            light=light,
+            model=arguments.model,
+            tone=arguments.tone,
         )
     except VelkinError as error:
         error.file = error.file or arguments.file

@@ -43,7 +43,7 @@ def _begin(shoot: Shoot, arguments: argparse.Namespace) -> int:
         wanted = [replace(d, folder=str(arguments.out.absolute())) for d in wanted]
     frames = _frames(shoot, arguments.frames)
     how = REPLACE if arguments.replace else arguments.existing
-    plan = plan_for(shoot, frames, wanted, how, arguments.changed_too)
+    plan = plan_for(shoot, frames, wanted, existing=how, changed_too=arguments.changed_too)
     for concern in concerns_of(state, plan, changed_too=arguments.changed_too, hashed=False):
         if concern.kind not in (REPLACES, SKIPS):
             say(f"{concern.what} {concern.then}")

@@ -86,7 +86,7 @@ def ease(arguments: argparse.Namespace) -> int:
     for profile in (arguments.to, arguments.source):
         not_a_profile(arguments.out, profile, arguments.replace)
     wish = CopyWish(arguments.out, page=page, quality=arguments.quality, replace=arguments.replace)
-    done = write_eased(arguments.file, start, to, full_strength(arguments.strength), wish)
+    done = write_eased(arguments.file, start, to, easings=full_strength(arguments.strength), wish=wish)
     if done.not_numbers:
         say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers, or beyond 65504, and were set to 0 or 1")
     before, after = done.before.share, done.after.share

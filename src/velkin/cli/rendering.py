@@ -115,7 +115,7 @@ def render(arguments: argparse.Namespace) -> int:
     if profile is None:
         stage = built_in_stage(facts, balance, source)
     else:
-        stage = profile_stage(profile, facts, balance, source, arguments.tone == "profile")
+        stage = profile_stage(profile, facts, balance=balance, balance_from=source, tone=arguments.tone == "profile")
     document: dict[str, Any]
     if arguments.camera_rgb:
         encoding = encoding_taken(arguments.input_of) if arguments.input_of else arguments.encoding or "linear"
@@ -126,7 +126,7 @@ def render(arguments: argparse.Namespace) -> int:
         linear = to_working(raw.decode(arguments.file), path)
         outside = count_outside(linear, path.proof)
         picture = Picture(codes_there(linear, path, bits, dither=True), None, "rgb")
-        data = encode_numbers(picture, format_of(out), profile_of(space), space.id, arguments.file)
+        data = encode_numbers(picture, format_of(out), profile_of(space), family=space.id, source=arguments.file)
         channels = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", outside.shares(), strict=True)}
         document = {"out": str(out), "space": space.id, "clipped": channels}
     write_whole(out, data, arguments.replace)

@@ -50,7 +50,7 @@ def eased(working: Pixels, path: ColourPath, window: Window | None = None) -> Pi
     return through(Flow(working, path.working, linear=True, window=window), path.at(Place.EASING)).pixels
 
 
-def codes_there(working: Pixels, path: ColourPath, bits: int, dither: bool = False, first_row: int = 0) -> Codes:
+def codes_there(working: Pixels, path: ColourPath, bits: int, *, dither: bool = False, first_row: int = 0) -> Codes:
     """The destination's codes (H, W, C) of linear working RGB, eased where the path eases; what is written.
 
     `first_row` is where the first row stands in the picture, so that dither goes on from band to band. Raises BadProfile.
@@ -62,11 +62,11 @@ def codes_of(flow: Flow, bits: int, dither: bool = False, first_row: int = 0) ->
     """Codes (H, W, C) of 8 or 16 bits of what flows, in its space."""
     if flow.linear:
         assert isinstance(flow.space, RGBSpace)
-        return codes_of_light(flow.pixels, flow.space, bits, dither, first_row)
-    return quantised(flow.floats(), bits, dither, first_row)
+        return codes_of_light(flow.pixels, flow.space, bits, dither=dither, first_row=first_row)
+    return quantised(flow.floats(), bits, dither=dither, first_row=first_row)
 
 
-def picture_through(numbers: Numbers, stages: tuple[Stage, ...], to: Space, bits: int, dither: bool = True) -> Converted:
+def picture_through(numbers: Numbers, stages: tuple[Stage, ...], to: Space, *, bits: int, dither: bool = True) -> Converted:
     """A whole picture's numbers (H, W, C) through stages that end in the space `to`, in 8, 16 or 32 bits, and what left that space.
 
     Nothing is rounded between stages; see `conversion.pictures.convert_picture`. Raises BadProfile.
@@ -76,10 +76,10 @@ def picture_through(numbers: Numbers, stages: tuple[Stage, ...], to: Space, bits
         flow = through(Flow(part), stages)
         return flow.light_in(to) if isinstance(to, RGBSpace) else flow.floats()
 
-    return by_bands(numbers, to, bits, dither, band)
+    return by_bands(numbers, to, bits=bits, dither=dither, give=band)
 
 
-def for_screen(working: Pixels, path: ColourPath, screen: Space, proofed: bool = False, paper: Paper = PLAIN) -> Bytes:
+def for_screen(working: Pixels, path: ColourPath, screen: Space, *, proofed: bool = False, paper: Paper = PLAIN) -> Bytes:
     """What a screen is given, (H, W, 3) uint8, without dither.
 
     Parameters

@@ -40,7 +40,7 @@ class Picked:
     doubt: str = ""
 
 
-def from_spot(image: Pixels, x: float, y: float, size: float, camera: ColourMatrices, known: Floats) -> Picked:
+def from_spot(image: Pixels, x: float, y: float, *, size: float, camera: ColourMatrices, known: Floats) -> Picked:
     """The balance that makes a square of the picture neutral.
 
     Parameters

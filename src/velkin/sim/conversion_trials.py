@@ -75,7 +75,7 @@ def into_press(source: Space, intent: Intent) -> tuple[float, float]:
     press = space_of(press_profile(4))
     icc = profile_of(press)
     device = np.random.default_rng(3).random((200, 200, 3))
-    meant = device_values(device.reshape(-1, 3), profile_of(source), "rgb", icc, "cmyk", intent, True)
+    meant = device_values(device.reshape(-1, 3), profile_of(source), "rgb", icc, "cmyk", intent=intent, black_point=True)
     found = convert_picture(device.astype(np.float32), Conversion(source, press, intent), 32).numbers.reshape(-1, 4)
     error = ciede2000(to_lab(np.clip(found, 0, 1), icc, "cmyk"), to_lab(np.clip(meant, 0, 1), icc, "cmyk"))
     return float(error.mean()), float(error.max())
@@ -86,8 +86,12 @@ def from_press(intent: Intent, black_point: bool) -> tuple[float, float]:
     press = space_of(press_profile(4))
     ink = np.random.default_rng(8).random((160, 200, 4)).astype(np.float32)
     flat = ink.reshape(-1, 4)
-    meant = device_values(flat, profile_of(press), "cmyk", imagecodecs.cms_profile("xyz"), "xyz", intent, black_point)
-    found = linear_in(ink, press, ROMM, intent, black_point).reshape(-1, 3).astype(np.float64) @ ROMM.to_xyz.T
+    meant = device_values(
+        flat, profile_of(press), "cmyk", imagecodecs.cms_profile("xyz"), "xyz", intent=intent, black_point=black_point
+    )
+    found = (
+        linear_in(ink, press, ROMM, intent=intent, black_point=black_point).reshape(-1, 3).astype(np.float64) @ ROMM.to_xyz.T
+    )
     error = ciede2000(xyz_to_lab(found), xyz_to_lab(meant))
     return float(error.mean()), float(error.max())
 

@@ -131,4 +131,4 @@ def press_profile(version: Literal[2, 4] = 4) -> bytes:
     stretched = to_lab.copy()
     stretched[..., 0] = (to_lab[..., 0] - black) * 100.0 / (100.0 - black)
     perceptual = OutputTables(stretched, separated(fitted).reshape(shape))
-    return output_profile(NAME, perceptual, colorimetric, paper_white(), version)
+    return output_profile(NAME, perceptual, colorimetric, white=paper_white(), version=version)

@@ -132,7 +132,7 @@ def take(inbox: Path, prints: Path) -> list[Ticket]:
         linear = printed(inks_of(path)) @ ROMM.from_xyz.T
         codes = np.round(np.clip(ROMM.encode(np.clip(linear, 0.0, 1.0)), 0.0, 1.0) * 65535.0).astype(np.uint16)
         out = prints / f"{path.stem} print.tif"
-        data = encode_numbers(Picture(codes, None, "rgb"), "tiff", profile_of(ROMM), ROMM.id, out)
+        data = encode_numbers(Picture(codes, None, "rgb"), "tiff", profile_of(ROMM), family=ROMM.id, source=out)
         write_whole(out, data, True)
         tickets.append(Ticket(path, "", out))
     return tickets
@@ -156,7 +156,7 @@ def rgb_printer_profile() -> bytes:
     to_lab = printed_lab(driver(device)).reshape(_SIDE, _SIDE, _SIDE, 3)
     wanted = lab_grid(_LAB_SIDE)
     tables = OutputTables(to_lab, _nearest(wanted).reshape(_LAB_SIDE, _LAB_SIDE, _LAB_SIDE, 3))
-    return output_profile(RGB_NAME, tables, tables, paper_white(), 2)
+    return output_profile(RGB_NAME, tables, tables, white=paper_white(), version=2)
 
 
 def _nearest(lab: Floats) -> Floats:

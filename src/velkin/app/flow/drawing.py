@@ -214,7 +214,7 @@ def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None, k
         return Drawn(to_image(map_colours(lost(), out(), eased_now(), path)))
     image = keep(
         ("image", path, seen.screen, seen.proofed, seen.paper),
-        lambda: for_screen(eased_now(), path, seen.screen, seen.proofed, seen.paper),
+        lambda: for_screen(eased_now(), path, seen.screen, proofed=seen.proofed, paper=seen.paper),
     )
     if not seen.mark:
         return Drawn(to_image(image))

@@ -76,7 +76,9 @@ class Camera(Work):
         known = np.array(white.balance) if white is not None else f.raw.as_shot
 
         def measure() -> Picked:
-            return from_spot(self._sources.half(f.path), at[0] / 2, at[1] / 2, size / 2, built_in(f.raw), known)
+            return from_spot(
+                self._sources.half(f.path), at[0] / 2, at[1] / 2, size=size / 2, camera=built_in(f.raw), known=known
+            )
 
         self._measure(f, measure, frames)
 

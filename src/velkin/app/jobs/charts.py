@@ -78,7 +78,7 @@ class Charts(Work):
                 at = snapped * 2.0
                 if not np.isfinite(error):
                     raise VelkinError("no edges of patches are near enough to snap to; drag the corners closer first")
-            return read_at(image, at, chart, 0.5, choices, error)
+            return read_at(image, at, chart, scale=0.5, choices=choices, grid_error=error)
 
         self._do(frame, work, lambda result: self.read_ready.emit(frame, result), "Reading the chart")
 

@@ -134,7 +134,9 @@ class Colour(Work):
             flat = numbers.reshape(-1, numbers.shape[-1])
             outside = None
             if isinstance(space, RGBSpace):
-                outside = measure_outside(linear_in(flat, path.here, space, intent, black_point)[None], space)
+                outside = measure_outside(
+                    linear_in(flat, path.here, space, intent=intent, black_point=black_point)[None], space
+                )
             sample = spread(flat, 30_000)
             share = outside.share if outside is not None else _outside(sample, path.here, space)
             few = spread(sample, 4000)
@@ -222,7 +224,7 @@ class Colour(Work):
             while os.path.lexists(out):
                 out, number = folder / f"{stem}-{number}.png", number + 1
             alpha = pixels[..., 3] if pixels.shape[2] == 4 else None
-            data = encode_numbers(Picture(pixels[..., :3].copy(), alpha, "rgb"), "png", icc, "", out)
+            data = encode_numbers(Picture(pixels[..., :3].copy(), alpha, "rgb"), "png", icc, family="", source=out)
             write_whole(out, data, False)
             return out
 

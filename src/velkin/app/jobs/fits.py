@@ -162,7 +162,7 @@ class Fits(Work):
             try:
                 image, scale = pixels_of(path)
                 kept = read_found(image, charts_in(image, chart, scale)[0], scale)
-                fitted, said = fit_picture_file(path, kept.even_light(kept.is_uneven), path.stem)
+                fitted, said = fit_picture_file(path, kept.even_light(kept.is_uneven), name=path.stem)
             except VelkinError as error:
                 raise about(error, path) from error
             return self.stamp(fitted.of("auto")), said
@@ -217,4 +217,4 @@ def input_of(frame: Frame, profile: AnyProfile, encoding: str) -> bytes:
     from velkin.core.stages.camera import profile_stage
 
     given = None if frame.balance is None else np.array(frame.balance)
-    return camera_tiff(frame.path, profile_stage(profile, frame.raw, given).balance, encoding)
+    return camera_tiff(frame.path, profile_stage(profile, frame.raw, balance=given).balance, encoding)

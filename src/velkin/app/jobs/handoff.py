@@ -123,7 +123,7 @@ class Handoff(Work):
             except VelkinError:
                 self._concerns_from_worker.emit(wish, ())  # the start says it
                 return
-            found = concerns_of(state, plan, share, changed_too, lambda: job.stopped)
+            found = concerns_of(state, plan, share_outside=share, changed_too=changed_too, stopped=lambda: job.stopped)
             self._concerns_from_worker.emit(wish, tuple(found))
 
         self._lanes.start(Lane.ROOM, work, purpose="before the hand-off")

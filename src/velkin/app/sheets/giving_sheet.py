@@ -86,7 +86,7 @@ class GivingSheet(Sheet):
         something = giving.profile or giving.balance or bool(giving.exposure)
         self.newcomers.setEnabled(whole)
         self.spare.setEnabled(giving.profile)
-        self.plan = plan_giving(self._model.state, self._source, frames, giving, light.id if whole else None)
+        self.plan = plan_giving(self._model.state, self._source, frames, giving, light=light.id if whole else None)
         changes = bool(self.plan.changes) or (whole and self.plan.for_newcomers != light.given)
         self.give_button.setEnabled(something and changes)
         self.summary.setText(self.plan.summary() if something else "Nothing is ticked.")

@@ -81,12 +81,14 @@ def _missed(training: Training, predicted: Floats) -> Floats:
 
 def _in_two(terms: Floats, xyz: Floats, weights: Floats, start: Floats, hold: Floats) -> Floats:
     """The fit on all patches, thoroughly; those without one patch each from there, with fewer steps."""
-    whole = refine(terms[:1], xyz, weights[:1], start[:1], hold, _STEPS)
+    whole = refine(terms[:1], xyz, weights[:1], start=start[:1], hold=hold, steps=_STEPS)
     parts = [whole]
     for at in range(1, len(terms), _BATCH):
         some = slice(at, at + _BATCH)
         begin = start[some] if hold.any() else np.broadcast_to(whole, start[some].shape)
-        parts.append(refine(terms[some], xyz, weights[some], begin, hold, _STEPS if hold.any() else _STEPS_LEFT_OUT))
+        parts.append(
+            refine(terms[some], xyz, weights[some], start=begin, hold=hold, steps=_STEPS if hold.any() else _STEPS_LEFT_OUT)
+        )
     return np.concatenate(parts)
 
 
@@ -108,7 +110,7 @@ def _root_polynomial(training: Training, colours: Floats, xyz: Floats, weights: 
     firmness = _RIM
     for _ in range(24):
         hold = scale * firmness * rim.T @ rim / len(rim) * 100.0 + roots
-        whole = refine(terms[:1], xyz, weights[:1], start[:1], hold, _STEPS)[0]
+        whole = refine(terms[:1], xyz, weights[:1], start=start[:1], hold=hold, steps=_STEPS)[0]
         model = RootPolynomial(as_rows(whole))
         if smoothness(model).usable:
             break
@@ -116,7 +118,7 @@ def _root_polynomial(training: Training, colours: Floats, xyz: Floats, weights: 
     left_out = []
     for at in range(1, len(terms), _BATCH):
         some = slice(at, at + _BATCH)
-        left_out.append(refine(terms[some], xyz, weights[some], start[some], hold, _STEPS_LEFT_OUT + 2))
+        left_out.append(refine(terms[some], xyz, weights[some], start=start[some], hold=hold, steps=_STEPS_LEFT_OUT + 2))
     predicted = np.einsum("nk,nck->nc", root_terms(training.rgb), np.concatenate(left_out))
     return Candidate(model, _missed(training, predicted))
 
@@ -126,7 +128,7 @@ def _table(training: Training, colours: Floats, xyz: Floats, weights: Floats, ma
     romm = np.einsum("bni,bci->bnc", colours, ROMM.from_xyz @ matrices)
     stiffness = STIFFNESS * float(training.weights.sum()) * (1.0 if training.known else 3.0)
     for _ in range(8):
-        fields = fit_fields(romm[:1], xyz, weights[:1], stiffness)[0]
+        fields = fit_fields(romm[:1], xyz, weights[:1], stiffness=stiffness)[0]
         model = Table(as_rows(matrices[0]), as_table(fields))
         if smoothness(model).usable:
             break
@@ -134,6 +136,6 @@ def _table(training: Training, colours: Floats, xyz: Floats, weights: Floats, ma
     predicted = []
     for at in range(1, len(romm), _BATCH):
         some = slice(at, at + _BATCH)
-        without = fit_fields(romm[some], xyz, weights[some], stiffness, fields, 1)
+        without = fit_fields(romm[some], xyz, weights[some], stiffness=stiffness, start=fields, steps=1)
         predicted += [bend(romm[b, b - 1 : b], f)[0] for b, f in enumerate(without, start=at)]
     return Candidate(model, _missed(training, np.array(predicted) @ ROMM.to_xyz.T))

@@ -138,6 +138,7 @@ def used_patches(request: FitRequest, greys: int) -> tuple[list[int], list[int]]
 def prepared(
     request: FitRequest,
     used: list[int],
+    *,
     neutrals: list[int],
     balance: Floats,
     rgb: Floats,
@@ -170,7 +171,7 @@ def _prepare(request: FitRequest) -> Prepared:
     balanced = (rgb * balance)[used]
     if not np.all(np.isfinite(balanced)) or balanced[neutrals].min() <= 0:
         raise FitRefused("the neutral patches read as nothing, so that no white balance can be taken from them")
-    return prepared(request, used, neutrals, balance, balanced, light, (kelvin, duv))
+    return prepared(request, used, neutrals=neutrals, balance=balance, rgb=balanced, light=light, white=(kelvin, duv))
 
 
 def check_colourful(rgb: Floats) -> None:
@@ -184,12 +185,14 @@ def _training(ready: Prepared) -> Training:
     little: both are settled together."""
     rgb = ready.rgb * common_exposure(ready.rgb[:, 1], ready.reference[:, 1], ready.neutrals)
     check_colourful(rgb)
-    matrix = plain_matrix(training_of(rgb, ready.reference, ready.weights, ready.reflectances, ready.light, leave_out=False))
+    matrix = plain_matrix(
+        training_of(rgb, ready.reference, ready.weights, reflectances=ready.reflectances, light=ready.light, leave_out=False)
+    )
     rgb = rgb * common_exposure(matrix.xyz(rgb)[:, 1], ready.reference[:, 1], ready.neutrals)
-    return training_of(rgb, ready.reference, ready.weights, ready.reflectances, ready.light)
+    return training_of(rgb, ready.reference, ready.weights, reflectances=ready.reflectances, light=ready.light)
 
 
-def light_fit(request: FitRequest, ready: Prepared, candidate: Candidate, matrix: Matrix, was: Floats) -> LightFit:
+def light_fit(request: FitRequest, ready: Prepared, candidate: Candidate, *, matrix: Matrix, was: Floats) -> LightFit:
     """A candidate with its figures; `was` (N,) is each patch's ΔE00 before."""
     after, exposure = patch_errors(ready.rgb, candidate.model, ready.reference, ready.neutrals)
     return LightFit(
@@ -251,7 +254,7 @@ def fit(request: FitRequest, second: FitRequest | None = None) -> Fitted:
         assert isinstance(plain, Matrix)
         before = Matrix(as_rows(one.built_in.matrix(ready.balance)))
         was, _ = patch_errors(ready.rgb, before, ready.reference, ready.neutrals)
-        per_light.append({c.name: light_fit(one, ready, c, plain, was) for c in candidates})
+        per_light.append({c.name: light_fit(one, ready, c, matrix=plain, was=was) for c in candidates})
     per_light.sort(key=lambda fits: fits["matrix"].cct)
     if len(per_light) == 2:
         warm, cool = (fits["matrix"].cct for fits in per_light)

@@ -28,12 +28,14 @@ def icc_profile(profile: CameraProfile, encoding: str = "linear", version: Versi
     notice = profile.copyright or "No copyright, use freely"
     tone = profile.tone_curve()
     if isinstance(colours, Matrix) and tone is None:
-        return input_matrix_profile(profile.name, np.array(colours.matrix), takes, curves, notice, version)
+        return input_matrix_profile(
+            profile.name, np.array(colours.matrix), takes=takes, curves=curves, copyright_text=notice, version=version
+        )
 
     def lab_of(rgb: Floats) -> Floats:
         return xyz_to_lab(toned_xyz(profile, rgb))
 
-    return input_table_profile(profile.name, lab_of, takes, curves, notice, version)
+    return input_table_profile(profile.name, lab_of, takes=takes, curves=curves, copyright_text=notice, version=version)
 
 
 def toned_xyz(profile: CameraProfile, rgb: Floats) -> Floats:

@@ -50,7 +50,7 @@ def least_squares(terms: Floats, reference: Floats, weights: Floats) -> Floats:
     return white_preserving(np.stack(free, axis=1))
 
 
-def refine(terms: Floats, reference: Floats, weights: Floats, start: Floats, hold: Floats, steps: int) -> Floats:
+def refine(terms: Floats, reference: Floats, weights: Floats, *, start: Floats, hold: Floats, steps: int) -> Floats:
     """Coefficients (B, 3, K) with the least robust CIEDE2000.
 
     Parameters

@@ -167,13 +167,15 @@ def fit_picture(request: FitRequest, tag: RGBSpace) -> tuple[Fitted, PictureStat
     curves = grey_curves(numbers[neutrals], reference[neutrals, 1])
     rgb = through_curves(curves, numbers)
     check_colourful(rgb)
-    ready = prepared(request, used, neutrals, np.ones(3), rgb, light, cct_duv(xyz_to_xy(light.white)))
+    ready = prepared(
+        request, used, neutrals=neutrals, balance=np.ones(3), rgb=rgb, light=light, white=cct_duv(xyz_to_xy(light.white))
+    )
     names = NAMES if request.model == "auto" else (request.model,)
-    candidates = fit_candidates(training_of(rgb, reference, ready.weights, ready.reflectances, light), names)
+    candidates = fit_candidates(training_of(rgb, reference, ready.weights, reflectances=ready.reflectances, light=light), names)
     plain = candidates[0].model
     assert isinstance(plain, Matrix)
     was = _errors_by_tag(numbers, reference, neutrals, tag)
-    fits = {c.name: light_fit(request, ready, c, plain, was) for c in candidates if c.name in names}
+    fits = {c.name: light_fit(request, ready, c, matrix=plain, was=was) for c in candidates if c.name in names}
     recommended, reason = recommend({name: f.figures.leave_one_out for name, f in fits.items()})
     name = request.name or f"{request.camera or request.chart_frame}, finished picture"
     profiles = tuple(
@@ -197,7 +199,7 @@ def _errors_by_tag(numbers: Floats, reference: Floats, neutrals: list[int], tag:
 
 
 def fit_picture_file(
-    path: Path, kept: JudgedReading, name: str, light: Illuminant | None = None, model: str = "auto", tone: str = "none"
+    path: Path, kept: JudgedReading, *, name: str, light: Illuminant | None = None, model: str = "auto", tone: str = "none"
 ) -> tuple[Fitted, str]:
     """Fit on the chart read in a picture file; coloured patches at an end of its range are left out.
 

@@ -56,7 +56,7 @@ def _bent(h: Floats, s: Floats, v: Floats, fields: Floats) -> Floats:
 
 
 def fit_fields(
-    romm: Floats, reference: Floats, weights: Floats, stiffness: float, start: Floats | None = None, steps: int = 5
+    romm: Floats, reference: Floats, weights: Floats, *, stiffness: float, start: Floats | None = None, steps: int = 5
 ) -> Floats:
     """Amplitudes of the bumps (B, M, 3).
 

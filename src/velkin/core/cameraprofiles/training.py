@@ -66,7 +66,7 @@ class Training:
 
 
 def training_of(
-    rgb: Floats, reference: Floats, weights: Floats, reflectances: Floats | None, light: Illuminant, leave_out: bool = True
+    rgb: Floats, reference: Floats, weights: Floats, *, reflectances: Floats | None, light: Illuminant, leave_out: bool = True
 ) -> Training:
     """The colours to fit to.
 

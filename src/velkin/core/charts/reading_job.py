@@ -90,7 +90,13 @@ def read_found(image: Pixels, found: FoundChart, scale: float, choices: Choices 
 
 
 def read_at(
-    image: Pixels, corners: Floats, chart: Chart, scale: float, choices: Choices | None = None, grid_error: float | None = None
+    image: Pixels,
+    corners: Floats,
+    chart: Chart,
+    *,
+    scale: float,
+    choices: Choices | None = None,
+    grid_error: float | None = None,
 ) -> JudgedReading:
     """Read and judge a chart at corners (4, 2) in full-size pixels.
 
@@ -111,5 +117,5 @@ def read_chart(path: Path, chart: Chart, corners: Floats | None = None) -> Judge
     """
     image, scale = pixels_of(path)
     if corners is not None:
-        return read_at(image, corners, chart, scale)
+        return read_at(image, corners, chart, scale=scale)
     return read_found(image, charts_in(image, chart, scale)[0], scale)

@@ -47,7 +47,7 @@ def as_float(numbers: Numbers) -> Pixels:
     return np.asarray(numbers, dtype=np.float32)
 
 
-def codes_of_light(linear: Pixels, space: RGBSpace, bits: int, dither: bool = False, first_row: int = 0) -> Codes:
+def codes_of_light(linear: Pixels, space: RGBSpace, bits: int, *, dither: bool = False, first_row: int = 0) -> Codes:
     """Codes (H, W, 3) in a space of matrix and curves of linear RGB (H, W, 3) in it; clipped.
 
     Parameters
@@ -72,7 +72,7 @@ def codes_of_light(linear: Pixels, space: RGBSpace, bits: int, dither: bool = Fa
     return out.reshape(height, width, 3)
 
 
-def quantised(numbers: Pixels, bits: int, dither: bool = False, first_row: int = 0) -> Codes:
+def quantised(numbers: Pixels, bits: int, *, dither: bool = False, first_row: int = 0) -> Codes:
     """Codes (H, W, C) of 8 or 16 bits of encoded numbers (H, W, C), clipped; see `codes_of_light`."""
     from velkin.core.conversion import kernels
 
@@ -84,12 +84,12 @@ def quantised(numbers: Pixels, bits: int, dither: bool = False, first_row: int =
     return out.reshape(height, width, channels)
 
 
-def in_bits(numbers: Numbers, bits: int, dither: bool = False, first_row: int = 0) -> Numbers:
+def in_bits(numbers: Numbers, bits: int, *, dither: bool = False, first_row: int = 0) -> Numbers:
     """Numbers (H, W, C) in 8, 16 or 32 bits; the very array where they are so already."""
     if bits_of(numbers) == bits:
         return numbers
     floats = as_float(numbers)
-    return floats if bits == 32 else quantised(floats, bits, dither, first_row)
+    return floats if bits == 32 else quantised(floats, bits, dither=dither, first_row=first_row)
 
 
 def histogram_of_light(linear: Pixels, space: RGBSpace, bins: int = 128) -> NDArray[np.int64]:

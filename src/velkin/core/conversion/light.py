@@ -63,7 +63,7 @@ def encoded(linear: Pixels, space: RGBSpace) -> Pixels:
 
 
 def linear_in(
-    numbers: Numbers, space: Space, working: RGBSpace, intent: Intent = Intent.RELATIVE, black_point: bool = True
+    numbers: Numbers, space: Space, working: RGBSpace, *, intent: Intent = Intent.RELATIVE, black_point: bool = True
 ) -> Pixels:
     """Linear RGB (..., 3) in `working`, unclipped, of encoded numbers (..., C) in any space, codes or float32.
 
@@ -153,7 +153,7 @@ def converted(numbers: Numbers, c: Conversion) -> Pixels:
     if isinstance(c.source, RGBSpace):
         return from_linear(linear_in(numbers, c.source, c.source), c)
     if isinstance(c.destination, RGBSpace):
-        return encoded(linear_in(numbers, c.source, c.destination, c.intent, c.black_point), c.destination)
+        return encoded(linear_in(numbers, c.source, c.destination, intent=c.intent, black_point=c.black_point), c.destination)
     flat = as_float(_flat(numbers))
     return read(table_of(c), flat).reshape(*numbers.shape[:-1], -1)
 

@@ -44,13 +44,13 @@ def convert_picture(numbers: Numbers, c: Conversion, bits: int, dither: bool = T
 
     def band(part: Numbers) -> Pixels:
         if isinstance(c.destination, RGBSpace):
-            return linear_in(part, c.source, c.destination, c.intent, c.black_point)
+            return linear_in(part, c.source, c.destination, intent=c.intent, black_point=c.black_point)
         return converted(part, c)
 
-    return by_bands(numbers, c.destination, bits, dither, band)
+    return by_bands(numbers, c.destination, bits=bits, dither=dither, give=band)
 
 
-def by_bands(numbers: Numbers, to: Space, bits: int, dither: bool, give: Callable[[Numbers], Pixels]) -> Converted:
+def by_bands(numbers: Numbers, to: Space, *, bits: int, dither: bool, give: Callable[[Numbers], Pixels]) -> Converted:
     """A picture's numbers (H, W, C) in a space, made band by band, so that what lies between takes little memory and stays near the processor.
 
     `give` makes of some rows (h, W, C) their light in a space of matrix and curves, their encoded numbers in any other.
@@ -61,9 +61,9 @@ def by_bands(numbers: Numbers, to: Space, bits: int, dither: bool, give: Callabl
     def band(first: int, last: int) -> Outside | None:
         found = give(numbers[first:last])
         if not isinstance(to, RGBSpace):
-            out[first:last] = found if bits == 32 else quantised(found, bits, dither, first)
+            out[first:last] = found if bits == 32 else quantised(found, bits, dither=dither, first_row=first)
             return None
-        out[first:last] = encoded(found, to) if bits == 32 else codes_of_light(found, to, bits, dither, first)
+        out[first:last] = encoded(found, to) if bits == 32 else codes_of_light(found, to, bits, dither=dither, first_row=first)
         return measure_outside(found, to)
 
     counts = in_bands(band, height, max(BAND // max(width, 1), 1))

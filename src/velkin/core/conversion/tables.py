@@ -106,8 +106,8 @@ def _values(c: Conversion, device: NDArray[np.floating]) -> Floats:
         c.source.model,
         profile_of(c.destination),
         c.destination.model,
-        c.intent,
-        c.black_point,
+        intent=c.intent,
+        black_point=c.black_point,
     )
 
 
@@ -174,7 +174,7 @@ def lab_table(space: ICCSpace, intent: Intent) -> Table:
 def compensation(space: ICCSpace, intent: Intent) -> tuple[Floats, Floats]:
     """What black point compensation makes of XYZ when colours of a space go into one without a black point: a·XYZ + b."""
     device = np.random.default_rng(5).random((64, CHANNELS[space.model]))
-    before = device_values(device, space.icc, space.model, _XYZ, "xyz", intent, False)
-    after = device_values(device, space.icc, space.model, _XYZ, "xyz", intent, True)
+    before = device_values(device, space.icc, space.model, _XYZ, "xyz", intent=intent, black_point=False)
+    after = device_values(device, space.icc, space.model, _XYZ, "xyz", intent=intent, black_point=True)
     lines = [np.polyfit(before[:, i], after[:, i], 1) for i in range(3)]
     return np.array([line[0] for line in lines]), np.array([line[1] for line in lines])

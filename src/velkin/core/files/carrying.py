@@ -30,6 +30,7 @@ _XMP_STALE += ("Xmp.exif.PixelYDimension", "Xmp.tiff.ImageWidth", "Xmp.tiff.Imag
 def carry_into(
     picture: bytes | Path,
     source: Path,
+    *,
     is_srgb: bool,
     size: tuple[int, int],
     policy: MetadataPolicy = EVERYTHING,
@@ -111,7 +112,7 @@ def blocks(
 
     stream = BytesIO()
     Image.new("L", (8, 8)).save(stream, "JPEG")
-    carried = carry_into(stream.getvalue(), source, is_srgb, size, policy, ppi)
+    carried = carry_into(stream.getvalue(), source, is_srgb=is_srgb, size=size, policy=policy, ppi=ppi)
     marks = {"exif": b"Exif\0\0", "xmp": b"http://ns.adobe.com/xap/1.0/\0"}
     found = {"exif": b"", "xmp": b""}
     for marker, _, payload in jpeg_segments(BytesIO(carried)):

@@ -29,7 +29,9 @@ def jpeg_bytes(pixels: NDArray[np.uint8], profile: bytes | None, coding: Coding 
     return stream.getvalue()
 
 
-def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, source: Path, coding: Coding = PLAIN) -> bytes:
+def encode_numbers(
+    picture: Picture, kind: str, icc: bytes | None, *, family: str, source: Path, coding: Coding = PLAIN
+) -> bytes:
     """A picture's numbers as they are in a file, with a profile and the source's metadata made to agree with it.
 
     Parameters
@@ -57,7 +59,7 @@ def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, 
     if kind == "tiff":
         stream = BytesIO()
         _write_tiff(stream, picture, icc, coding)
-        return carry_into(stream.getvalue(), source, srgb, size, coding.policy, coding.ppi)
+        return carry_into(stream.getvalue(), source, is_srgb=srgb, size=size, policy=coding.policy, ppi=coding.ppi)
     samples: NDArray[Any] = picture.numbers
     if picture.alpha is not None and kind != "jpeg":
         samples = np.dstack([samples, picture.alpha])
@@ -65,10 +67,12 @@ def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, 
     if kind == "png":
         data = bytes(imagecodecs.png_encode(samples))
         data = data if icc is None else retagged(data, "png", icc, family)
-        return carry_into(data, source, srgb, size, coding.policy, coding.ppi)
+        return carry_into(data, source, is_srgb=srgb, size=size, policy=coding.policy, ppi=coding.ppi)
     if kind == "jpeg":
         mode = {"rgb": None, "gray": "L", "cmyk": "CMYK"}[picture.model]
-        return carry_into(jpeg_bytes(samples, icc, coding, mode), source, srgb, size, coding.policy, coding.ppi)
+        return carry_into(
+            jpeg_bytes(samples, icc, coding, mode), source, is_srgb=srgb, size=size, policy=coding.policy, ppi=coding.ppi
+        )
     carried = blocks(source, srgb, size, coding.policy, coding.ppi)
     if kind == "jxl":
         import pylibjxl  # loaded where needed
@@ -91,7 +95,7 @@ def encode_numbers(picture: Picture, kind: str, icc: bytes | None, family: str, 
 
 
 def write_numbers(
-    out: Path, picture: Picture, kind: str, icc: bytes | None, family: str, source: Path, coding: Coding = PLAIN
+    out: Path, picture: Picture, kind: str, icc: bytes | None, *, family: str, source: Path, coding: Coding = PLAIN
 ) -> None:
     """As `encode_numbers`, into a file that is not there yet or may be overwritten; TIFF is not held in memory as a whole.
 
@@ -101,13 +105,13 @@ def write_numbers(
     OSError
     """
     if kind != "tiff":
-        out.write_bytes(encode_numbers(picture, kind, icc, family, source, coding))
+        out.write_bytes(encode_numbers(picture, kind, icc, family=family, source=source, coding=coding))
         return
     height, width = picture.numbers.shape[:2]
     check_format(kind, 8 * picture.numbers.dtype.itemsize, picture.model, source)
     with out.open("wb") as stream:
         _write_tiff(stream, picture, icc, coding)
-    carry_into(out, source, family == "srgb", (width, height), coding.policy, coding.ppi)
+    carry_into(out, source, is_srgb=family == "srgb", size=(width, height), policy=coding.policy, ppi=coding.ppi)
 
 
 def _distance(quality: int) -> float:

@@ -20,7 +20,7 @@ _ICC_MARK = b"ICC_PROFILE\0"
 _CLAIMS = (b"iCCP", b"sRGB", b"gAMA", b"cHRM", b"cICP")
 
 
-def retagged(data: bytes, kind: str, icc: bytes, family: str, page: int = 0) -> bytes:
+def retagged(data: bytes, kind: str, icc: bytes, family: str, *, page: int = 0) -> bytes:
     """The file's bytes with another profile.
 
     Parameters

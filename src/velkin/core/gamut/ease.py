@@ -26,7 +26,7 @@ _EVERY_HUE = np.zeros(4, dtype=np.float32)
 
 
 def ease(
-    linear: Pixels, space: RGBSpace, destination: Space, easings: Sequence[Easing], window: Window | None = None
+    linear: Pixels, space: RGBSpace, destination: Space, easings: Sequence[Easing], *, window: Window | None = None
 ) -> Pixels:
     """A picture eased towards a destination.
 

@@ -38,7 +38,9 @@ def there_and_back(lab: Floats, space: ICCSpace) -> Floats:
 
 
 def _separated(lab: Floats, space: ICCSpace) -> Floats:
-    return np.clip(device_values(lab, LAB.icc, "lab", space.icc, space.model, Intent.RELATIVE, False), 0.0, 1.0)
+    return np.clip(
+        device_values(lab, LAB.icc, "lab", space.icc, space.model, intent=Intent.RELATIVE, black_point=False), 0.0, 1.0
+    )
 
 
 def _grid(side: int) -> Floats:

@@ -49,7 +49,7 @@ def linear_there(linear: Pixels, c: Conversion, paper: Paper = PLAIN) -> Pixels:
     device = from_linear(linear, c)
     intent = Intent.ABSOLUTE if paper.white or c.intent is Intent.ABSOLUTE else Intent.RELATIVE
     black_point = not paper.black and intent is Intent.RELATIVE and c.black_point
-    return linear_in(device, c.destination, source, intent, black_point)
+    return linear_in(device, c.destination, source, intent=intent, black_point=black_point)
 
 
 def lost_there(linear: Pixels, c: Conversion) -> Pixels:

@@ -114,11 +114,11 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     check_model(_read_as(start, steps), picture.model, source)
     bits = wish.bits or best_bits(kind, own)
     check_format(kind, bits, space.model, wish.out)
-    done = picture_through(picture.numbers, (PictureSource(start), *steps), space, bits, wish.dither)
+    done = picture_through(picture.numbers, (PictureSource(start), *steps), space, bits=bits, dither=wish.dither)
     first = _read_as(start, steps)
     outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, first, space)
     converted = Picture(done.numbers, alpha_in(picture, bits), space.model, clear=picture.clear)
-    data = encode_numbers(converted, kind, profile_of(space), family(space), source, Coding(wish.quality))
+    data = encode_numbers(converted, kind, profile_of(space), family=family(space), source=source, coding=Coding(wish.quality))
     write_whole(wish.out, data, wish.replace)
     return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers, merged)
 
@@ -152,7 +152,7 @@ def _same_samples(source: Path, kind: str, space: Space | None, wish: CopyWish) 
 
             check_model(space, inspect(source, wish.page).model, source)
             if space.id != "lab":
-                data = retagged(data, kind, profile_of(space), family(space), wish.page)
+                data = retagged(data, kind, profile_of(space), family(space), page=wish.page)
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror})", source) from error
     except (struct.error, ValueError, IndexError, KeyError) as error:
@@ -174,7 +174,9 @@ def _as_decoded(picture: Picture, source: Path, kind: str, own_kind: str, space:
         raise NotSupported("assigning keeps every number, its bits too", wish.out)
     check_format(kind, bits, picture.model, wish.out)
     icc = None if space is None or space.id == "lab" else profile_of(space)
-    data = encode_numbers(picture, kind, icc, family(space) if space is not None else "", source, Coding(wish.quality))
+    data = encode_numbers(
+        picture, kind, icc, family=family(space) if space is not None else "", source=source, coding=Coding(wish.quality)
+    )
     write_whole(wish.out, data, wish.replace)
     return Copied(wish.out, space, 0.0, None, False, picture.not_numbers)
 

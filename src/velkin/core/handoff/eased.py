@@ -45,7 +45,7 @@ class Eased:
     not_numbers: int
 
 
-def write_eased(source: Path, start: Space, to: Space, easings: Sequence[Easing], wish: CopyWish) -> Eased:
+def write_eased(source: Path, start: Space, to: Space, *, easings: Sequence[Easing], wish: CopyWish) -> Eased:
     """Ease a finished picture towards a destination and write it in its own space, bits and colour model.
 
     Parameters
@@ -73,9 +73,9 @@ def write_eased(source: Path, start: Space, to: Space, easings: Sequence[Easing]
         Picture(numbers, alpha_in(picture, bits), picture.model, clear=picture.clear),
         kind,
         profile_of(start),
-        family(start),
-        source,
-        Coding(wish.quality),
+        family=family(start),
+        source=source,
+        coding=Coding(wish.quality),
     )
     write_whole(wish.out, data, wish.replace)
     return Eased(wish.out, before, after, change, picture.not_numbers)

@@ -83,11 +83,12 @@ def plan_for(
     shoot: Shoot,
     frames: Iterable[int],
     destinations: Iterable[Destination],
+    *,
     existing: str | None = None,
     changed_too: bool = False,
 ) -> Plan:
     """As `planned`, for a shoot as it is now."""
-    return planned(shoot.state, shoot.path.parent, frames, destinations, existing, changed_too)
+    return planned(shoot.state, shoot.path.parent, frames, destinations, existing=existing, changed_too=changed_too)
 
 
 def planned(
@@ -95,6 +96,7 @@ def planned(
     home: Path,
     frames: Iterable[int],
     destinations: Iterable[Destination],
+    *,
     existing: str | None = None,
     changed_too: bool = False,
 ) -> Plan:

@@ -52,6 +52,7 @@ class Concern:
 def concerns_of(
     state: State,
     plan: Plan,
+    *,
     share_outside: Callable[[int, Destination], float | None] = lambda frame, destination: None,
     changed_too: bool = False,
     stopped: Callable[[], bool] = lambda: False,

@@ -33,4 +33,6 @@ def camera_tiff(file: Path, balance: tuple[float, ...], encoding: str, exposure:
     UnreadableFile
     """
     numbers = balanced(raw.decode(file), balance) * np.float32(2.0**exposure)
-    return encode_numbers(Picture(codes_of_light(numbers, _CURVES[encoding], 16), None, "rgb"), "tiff", None, "", file)
+    return encode_numbers(
+        Picture(codes_of_light(numbers, _CURVES[encoding], 16), None, "rgb"), "tiff", None, family="", source=file
+    )

@@ -38,7 +38,7 @@ class _Paper(FPDF):
         self.set_x(_MARGIN)
         self.cell(0, 5, f"{self.page_no()}", align="R")
 
-    def line_of(self, text: str, size: float, style: str = "", grey: int = _INK, height: float = 5.0) -> None:
+    def line_of(self, text: str, size: float, *, style: str = "", grey: int = _INK, height: float = 5.0) -> None:
         """A paragraph."""
         self.set_font("Inter", style, size)
         self.set_text_color(grey)
@@ -51,13 +51,13 @@ def as_pdf(receipt: Receipt) -> bytes:
     paper.set_title(f"{receipt.shoot}: receipt")
     paper.set_creator(receipt.program)
     paper.add_page()
-    paper.line_of(receipt.shoot, 18, "B", height=9)
+    paper.line_of(receipt.shoot, 18, style="B", height=9)
     paper.line_of(f"Handed off {spoken_time(receipt.begun)} with {receipt.program}", 9, grey=_SOFT)
     paper.ln(2)
     paper.line_of(receipt.summary(), 11)
     for destination in receipt.destinations():
         paper.ln(4)
-        paper.line_of(destination, 12, "B", height=7)
+        paper.line_of(destination, 12, style="B", height=7)
         for line in receipt.lines:
             if line.destination == destination:
                 _file(paper, line)
@@ -79,9 +79,9 @@ def _file(paper: _Paper, line: Line) -> None:
     left = _MARGIN + _PICTURE + 6
     paper.set_left_margin(left)
     paper.set_xy(left, top)
-    paper.line_of(line.name, 10, "B", height=5)
+    paper.line_of(line.name, 10, style="B", height=5)
     verdict = "read back and found as meant" if line.ok else f"NOT handed off: {line.finding}"
-    paper.line_of(verdict, 8.5, "" if line.ok else "B", _SOFT if line.ok else _INK, height=_ROW)
+    paper.line_of(verdict, 8.5, style="" if line.ok else "B", grey=_SOFT if line.ok else _INK, height=_ROW)
     for name, value in rows:
         paper.set_font("Inter", "", 8.5)
         paper.set_text_color(_SOFT)

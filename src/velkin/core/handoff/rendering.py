@@ -133,7 +133,7 @@ def _rendered(source: Levels, path: ColourPath, destination: Destination, fit: F
         inside = [(x, y) for x, y in places if first <= y < last]
         if inside:
             colours.append(proofed(now, path, [(x, y - first) for x, y in inside], side))
-        put(codes, codes_there(now, path, file.bits, file.dither, first), fit, first)
+        put(codes, codes_there(now, path, file.bits, dither=file.dither, first_row=first), fit, first)
     assert before is not None and after is not None
     at = np.array(places, dtype=np.int64).reshape(-1, 2) + np.array([fit.left, fit.top])
     read = Intent.ABSOLUTE if path.intent is Intent.ABSOLUTE and isinstance(to, ICCSpace) else Intent.RELATIVE
@@ -165,14 +165,14 @@ def _own_numbers(source: Levels, path: ColourPath, destination: Destination, fit
         numbers = np.asarray(cv2.resize(floats, fit.scaled, interpolation=way)).reshape(*fit.scaled[::-1], -1)
         if covers is not None:
             numbers = numbers / np.maximum(covers, INVISIBLE)[..., None]
-    numbers = in_bits(numbers, bits, destination.file.dither)
+    numbers = in_bits(numbers, bits, dither=destination.file.dither)
     codes = numbers
     if fit.out != fit.scaled:
         codes = canvas(fit, numbers.shape[2], bits, path.destination.model)
         put(codes, numbers, fit, 0)
     places, side = places_in(visible(fit))
     own = blocks_of(numbers, places, side)
-    colours = lab(linear_in(own, path.here, path.working, Intent.RELATIVE, False), path.working)
+    colours = lab(linear_in(own, path.here, path.working, intent=Intent.RELATIVE, black_point=False), path.working)
     at = np.array(places, dtype=np.int64).reshape(-1, 2) + np.array([fit.left, fit.top])
     ends = count_outside(np.zeros((0, 1, 3), dtype=np.float32), path.proof)
     nothing = Outside(codes.shape[0] * codes.shape[1], 0, ends.channels)

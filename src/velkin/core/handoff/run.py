@@ -219,8 +219,8 @@ class _Run:
             return Done(job, None, f"{job.out.parent}: the folder cannot be made ({error.strerror or error})")
         try:
             written = hand_off_frame(
-                job.source, levels, job.path, job.destination, job.out, job.replace, self.journal.token,
-                lambda stage: self.told(job, stage), lambda mark: self.journal.naming(job, mark),
+                job.source, levels, job.path, job.destination, job.out, replace=job.replace, token=self.journal.token,
+                told=lambda stage: self.told(job, stage), naming=lambda mark: self.journal.naming(job, mark),
             )  # fmt: skip
             return Done(job, written, "")
         except Exception as error:

@@ -71,6 +71,7 @@ def hand_off_frame(
     path: ColourPath,
     destination: Destination,
     out: Path,
+    *,
     replace: bool = False,
     token: str = "",
     told: Callable[[str], None] = lambda stage: None,
@@ -122,7 +123,15 @@ def _encode(out: Path, source: Path, meant: AtDestination, path: ColourPath, des
     coding = Coding(file.quality, file.subsampling, file.compression, destination.metadata, meant.ppi)
     picture = Picture(meant.codes, meant.alpha, space.model)
     try:
-        write_numbers(out, picture, file.kind, profile_of(space, destination.icc_version), family(space), source, coding)
+        write_numbers(
+            out,
+            picture,
+            file.kind,
+            profile_of(space, destination.icc_version),
+            family=family(space),
+            source=source,
+            coding=coding,
+        )
     except OSError:
         raise
     except MemoryError:

@@ -85,7 +85,7 @@ def plain_ink() -> ICCSpace:
     black = 1.0 - wanted.max(axis=1, keepdims=True)
     back = np.hstack([(1.0 - wanted - black) / np.maximum(1.0 - black, 1e-6), black])
     tables = OutputTables(lab, np.clip(back, 0.0, 1.0).reshape(side, side, side, 4))
-    data = output_profile("Plain ink, no press", tables, tables, D50)
+    data = output_profile("Plain ink, no press", tables, tables, white=D50)
     return ICCSpace("plain-ink", "plain ink", "cmyk", "output", data)
 
 

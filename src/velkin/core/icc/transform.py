@@ -62,6 +62,7 @@ def device_values(
     source_model: str,
     destination: bytes,
     destination_model: str,
+    *,
     intent: Intent = Intent.RELATIVE,
     black_point: bool = True,
 ) -> NDArray[np.float64]:

@@ -136,6 +136,7 @@ def matrix_profile(space: RGBSpace, version: Literal[2, 4] = 4) -> bytes:
 def assemble(
     tags: list[tuple[bytes, bytes]],
     version: int,
+    *,
     kind: bytes = b"mntr",
     connection: bytes = b"XYZ ",
     model: bytes = b"RGB ",

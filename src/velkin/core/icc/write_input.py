@@ -51,6 +51,7 @@ def curve_of(takes: str) -> Floats | None:
 def input_matrix_profile(
     name: str,
     matrix: Floats,
+    *,
     takes: str = "linear",
     curves: tuple[Floats, ...] = (),
     copyright_text: str = "No copyright, use freely",
@@ -72,7 +73,7 @@ def input_matrix_profile(
         else:
             data = b"curv\0\0\0\0" + struct.pack(">I", 0) if one is None else _srgb_curve(version)
         tags.append((sign, data))
-    return assemble(tags, version, b"scnr")
+    return assemble(tags, version, kind=b"scnr")
 
 
 def _srgb_curve(version: Version) -> bytes:
@@ -86,6 +87,7 @@ def _srgb_curve(version: Version) -> bytes:
 def input_table_profile(
     name: str,
     lab_of: Callable[[Floats], Floats],
+    *,
     takes: str = "linear",
     curves: tuple[Floats, ...] = (),
     copyright_text: str = "No copyright, use freely",
@@ -110,7 +112,9 @@ def input_table_profile(
         tables = [(b"A2B0", _table_v4(_perceptual(lab), spread)), (b"A2B1", _table_v4(lab, spread))]
     else:
         tables = [(b"A2B0", _table_v2(lab, spread))]  # which stands for all intents; version 2 has no common perceptual black
-    return assemble([*_common(name, copyright_text, takes, version), *tables], version, b"scnr", b"Lab ", intent=_RELATIVE)
+    return assemble(
+        [*_common(name, copyright_text, takes, version), *tables], version, kind=b"scnr", connection=b"Lab ", intent=_RELATIVE
+    )
 
 
 def _perceptual(lab: Floats) -> Floats:

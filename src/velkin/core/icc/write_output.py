@@ -60,6 +60,7 @@ def output_profile(
     name: str,
     perceptual: OutputTables,
     colorimetric: OutputTables,
+    *,
     white: Floats,
     version: Literal[2, 4] = 4,
 ) -> bytes:
@@ -80,4 +81,4 @@ def output_profile(
     for signature, tables in ((b"0", perceptual), (b"1", colorimetric), (b"2", perceptual)):
         tags.append((b"A2B" + signature, _lut16(_codes(tables.to_lab), channels)))
         tags.append((b"B2A" + signature, _lut16(tables.from_lab * 65535.0, 3)))
-    return assemble(tags, version, b"prtr", b"Lab ", _SIGNATURES[channels])
+    return assemble(tags, version, kind=b"prtr", connection=b"Lab ", model=_SIGNATURES[channels])

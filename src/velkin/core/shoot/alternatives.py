@@ -56,9 +56,11 @@ class Alternative:
         if self.rendering is Rendering.BUILT_IN or (self.rendering is Rendering.AS_SHOT and given is None):
             camera = built_in_stage(f.raw)
         elif self.rendering is Rendering.AS_SHOT and given is not None:
-            camera = profile_stage(given, f.raw, f.raw.as_shot, "as shot")
+            camera = profile_stage(given, f.raw, balance=f.raw.as_shot, balance_from="as shot")
         elif self.rendering is Rendering.PROFILE and self.profile in state.profiles:
-            camera = profile_stage(state.profiles[self.profile], f.raw, np.array(camera.balance), camera.balance_from)
+            camera = profile_stage(
+                state.profiles[self.profile], f.raw, balance=np.array(camera.balance), balance_from=camera.balance_from
+            )
         return state.path_from(camera, frame, f.ledger)
 
 

@@ -147,10 +147,10 @@ class ColourCommands:
                 facts.tag.state,
                 facts.colour_model,
                 arrival.said,
-                state.working,
-                state.rules,
-                self._document.state.known_space,
-                now(),
+                working=state.working,
+                rules=state.rules,
+                space=self._document.state.known_space,
+                at=now(),
             )
             self._document.store.run(
                 "UPDATE frames SET facts = ?, held = ?, ledger = ? WHERE id = ?",

@@ -112,10 +112,10 @@ class FrameCommands:
             facts.tag.state,
             facts.colour_model,
             arrival.said,
-            state.working,
-            state.rules,
-            self._document.state.known_space,
-            now(),
+            working=state.working,
+            rules=state.rules,
+            space=self._document.state.known_space,
+            at=now(),
         )
         return self._document.store.run(
             "INSERT INTO frames(light, position, name, path, digest, facts, kind, held, ledger)"

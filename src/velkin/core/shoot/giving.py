@@ -105,7 +105,7 @@ class GivingPlan:
         return [f"{number}: {reason}" for reason, number in counted.items()]
 
 
-def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving, light: int | None = None) -> GivingPlan:
+def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving, *, light: int | None = None) -> GivingPlan:
     """What giving a frame's settings to others would do; the source itself is never changed.
 
     Parameters

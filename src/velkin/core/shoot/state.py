@@ -102,15 +102,15 @@ class State:
         return self.easings.get(frame, ())
 
     def toward(
-        self, path: ColourPath, frame: int, goal: Space, intent: Intent = Intent.RELATIVE, point: bool = True
+        self, path: ColourPath, frame: int, goal: Space, *, intent: Intent = Intent.RELATIVE, black_point: bool = True
     ) -> ColourPath:
         """A frame's path led to a destination, with those of its easings that act on the way to it."""
         acting = tuple(e for e in self.easings_of(frame) if e.acts(goal.id))
-        return path.led_to(goal, intent, point, acting)
+        return path.led_to(goal, intent, black_point, acting)
 
     def toward_destination(self, frame: int, d: Destination) -> ColourPath:
         """A frame's path as a destination's files are written. Raises KeyError for a destination whose space is not known."""
-        return self.toward(self.path(frame), frame, self.space(d.space_id), d.intent, d.black_point)
+        return self.toward(self.path(frame), frame, self.space(d.space_id), intent=d.intent, black_point=d.black_point)
 
     def known_space(self, identifier: str) -> Space | None:
         """A space by its id, None where the shoot does not have it."""
@@ -170,7 +170,8 @@ class State:
         steps = steps_of(ledger, lambda i: known.get(i) or self.space(i))
         goal = self.proof_space()
         path = path_of(start, self.working, goal, exposure=self.frames[frame].exposure, steps=steps)
-        return self.toward(path, frame, goal, *self.proof_way())
+        intent, black_point = self.proof_way()
+        return self.toward(path, frame, goal, intent=intent, black_point=black_point)
 
     def path(self, frame: int) -> ColourPath:
         """The colour path of a frame as it is now."""
@@ -194,7 +195,7 @@ class State:
             camera = self.picture_stage(frame)
         elif given is not None:
             balance = None if f.balance is None else np.array(f.balance)
-            camera = profile_stage(given, f.raw, balance, f.balance_from)
+            camera = profile_stage(given, f.raw, balance=balance, balance_from=f.balance_from)
         else:
             camera = built_in_stage(f.raw, None if f.balance is None else np.array(f.balance), f.balance_from)
         return self.path_from(camera, frame, ledger, others)

@@ -95,6 +95,7 @@ def built_in_stage(facts: RawFacts, balance: Floats | None = None, balance_from:
 def profile_stage(
     profile: AnyProfile,
     facts: RawFacts,
+    *,
     balance: Floats | None = None,
     balance_from: str = "chart",
     tone: bool = False,

@@ -27,4 +27,4 @@ class Ease:
     def apply(self, flow: Flow) -> Flow:
         """Light, eased; the very pixels where nothing acts. Raises BadProfile."""
         assert flow.linear and isinstance(flow.space, RGBSpace)
-        return flow.as_light(ease(flow.pixels, flow.space, self.goal, self.easings, flow.window), flow.space)
+        return flow.as_light(ease(flow.pixels, flow.space, self.goal, self.easings, window=flow.window), flow.space)

@@ -76,7 +76,7 @@ class Flow:
         """Linear RGB (H, W, 3) in a space of matrix and curves, unclipped. Raises BadProfile."""
         assert self.space is not None
         if not self.linear:
-            return linear_in(self.pixels, self.space, space, intent, black_point)
+            return linear_in(self.pixels, self.space, space, intent=intent, black_point=black_point)
         assert isinstance(self.space, RGBSpace)
         return carried(self.pixels, self.space, space)
 

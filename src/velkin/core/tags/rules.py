@@ -100,6 +100,7 @@ def ruled(
     state: str,
     model: str,
     said: Space | None,
+    *,
     working: RGBSpace,
     rules: IntakeRules,
     space: Callable[[str], Space | None],
