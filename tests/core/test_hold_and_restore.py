@@ -1,10 +1,12 @@
 """A shoot is changed by one window at a time; a backup can be put back; sources that moved are found by their bytes."""
 
+import json
 import os
 import sqlite3
 
 import pytest
 
+from velkin.cli import main
 from velkin.core.errors import ShootError
 from velkin.core.files.digest import digest_of
 from velkin.core.shoot.arrivals import look_at
@@ -68,7 +70,7 @@ def test_a_change_that_fails_leaves_the_state_as_it_was(path):
     shoot = Shoot.open(path)
     frame = next(iter(shoot.state.frames))
     before = shoot.state
-    with pytest.raises(ShootError, match="no such column"), shoot._step("a step that fails"):
+    with pytest.raises(ShootError, match="no such column"), shoot._document.step("a step that fails"):
         shoot._store.run("UPDATE frames SET exposure = 2 WHERE id = ?", frame)
         shoot._store.run("UPDATE frames SET absent_column = 1")
     assert shoot.state is before and shoot.state.frames[frame].exposure == 0
@@ -80,7 +82,7 @@ def test_a_change_that_fails_leaves_the_state_as_it_was(path):
 def test_what_cannot_be_read_is_an_error_of_velkins(path):
     shoot = Shoot.open(path)
     shoot._store._connection.close()
-    for read in (shoot.written, shoot.undo_label, shoot.runs):
+    for read in (shoot.handoffs.written, shoot.undo_label, shoot.handoffs.runs):
         with pytest.raises(ShootError, match="could not be read"):
             read()
 
@@ -153,3 +155,27 @@ def test_changes_are_brought_onto_the_disk_itself(path, monkeypatch):
     again = Shoot.open(path)
     assert [light.name for light in again.state.lights] == ["Window"]
     again.close()
+
+
+def test_the_command_line_writes_beside_who_holds_the_shoot_and_notes_nothing(path, tmp_path, capfd):
+    held = Hold.take(path)
+    assert held is not None
+    out = tmp_path / "out"
+    try:
+        assert main(["handoff", str(path), "--to", "web", "--out", str(out), "--json"]) == 0
+        told = capfd.readouterr()
+        assert [w["check"] for w in json.loads(told.out)["written"]] == ["ok"] and len(list(out.iterdir())) == 1
+        assert "open elsewhere" in told.err and "does not note" in told.err
+        for refused in (["--resume"], ["--to", "web", "--receipt", str(tmp_path / "r.html")]):
+            assert main(["handoff", str(path), *refused, "--out", str(out), "--json"]) == 1
+            assert "close it there" in json.loads(capfd.readouterr().out)["error"]
+    finally:
+        held.end()
+    shoot = Shoot.open(path)
+    assert not shoot.handoffs.runs() and not shoot.handoffs.has_written()
+    shoot.close()
+    assert main(["handoff", str(path), "--to", "web", "--out", str(tmp_path / "again")]) == 0
+    shoot = Shoot.open(path)
+    assert len(shoot.handoffs.runs()) == 1 and shoot.handoffs.has_written()
+    shoot.close()
+    assert not hold_path(path).exists()

@@ -19,6 +19,7 @@ from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.errors import NotSupported, OutputRefused, ShootError
 from velkin.core.gamut.easing import full_strength
+from velkin.core.shoot import alternatives
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.frame import Role
 from velkin.core.shoot.lights import propose_lights
@@ -72,7 +73,7 @@ def test_giving_a_profile_changes_the_path_and_undo_brings_it_back(shoot):
     assert path.camera.exposure == 0.5
     assert shoot.state.path(ids["lamp-0505"]) == before[ids["lamp-0505"]]
     as_before = replace(before[ids["north-0412"]].camera, exposure=0.5)
-    assert BUILT_IN.path(shoot.state, ids["north-0412"]).camera == as_before
+    assert alternatives.BUILT_IN.path(shoot.state, ids["north-0412"]).camera == as_before
     assert shoot.undo() == f"fit North and give it to {len(light.frames)} frames"
     assert not shoot.state.profiles
     assert shoot.state.readings[ids["north-0401"]] == kept
@@ -175,7 +176,7 @@ def test_the_same_file_comes_in_once(shoot, demo_frames):
 
 def test_a_failed_command_changes_nothing(shoot):
     before = repr(shoot.state)
-    with pytest.raises(ShootError, match="as it was"), shoot._step("break"):
+    with pytest.raises(ShootError, match="as it was"), shoot._document.step("break"):
         shoot._store.run("UPDATE frames SET exposure = 3")
         shoot._store.run("UPDATE frames SET light = 999")
     assert repr(shoot.state) == before

@@ -136,7 +136,7 @@ def test_a_row_that_came_and_went_within_one_step_leaves_no_trace(shoot):
         store.run("DELETE FROM facts WHERE key = 'name'")
         store.run("INSERT INTO facts VALUES ('name', 'renamed')")
         store.run("UPDATE facts SET value = 'renamed again' WHERE key = 'name'")
-    shoot._state = None
+    shoot._document.read_anew()
     assert shoot.state.name == "renamed again"
     shoot.undo()
     assert shoot.state.name == before.name
@@ -152,7 +152,7 @@ def test_two_programs_that_decide_on_a_frame_lose_neither_decision(demo_shoot):
     first.colour.convert([frame], P3)
     second.colour.convert([frame], OPRGB)
     assert [e.space for e in second.state.frames[frame].ledger] == ["p3", "oprgb"]
-    assert [e.space for e in first._reader.read().frames[frame].ledger] == ["p3", "oprgb"]
+    assert [e.space for e in first._document._reader.read().frames[frame].ledger] == ["p3", "oprgb"]
     first.close()
     second.close()
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from velkin.cli.saying import Wrong, print_json, say
-from velkin.core.errors import NotSupported
+from velkin.core.errors import NotSupported, ShootError
 
 if TYPE_CHECKING:
     from velkin.core.destinations.destination import Destination
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 def hand_off(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
+    from velkin.core.shoot.hold import Hold
     from velkin.core.shoot.shoot import Shoot
 
     if not arguments.to and not arguments.resume:
@@ -26,10 +27,20 @@ def hand_off(arguments: argparse.Namespace) -> int:
     if arguments.receipt is not None and arguments.receipt.suffix.lower() not in (".html", ".pdf"):
         raise Wrong("a receipt is written as .html or .pdf")
     shoot = Shoot.open(arguments.shoot)
+    hold = Hold.take(shoot.path)
     try:
+        if hold is None:
+            if arguments.resume or arguments.receipt is not None:
+                raise ShootError(
+                    "it is open elsewhere; --resume and --receipt need it alone, so close it there first", shoot.path
+                )
+            shoot.allow_looking_only("it is open elsewhere")
+            say(f"{shoot.path.name} is open elsewhere: the files are written and checked, and the shoot does not note them")
         return _go_on(shoot, arguments) if arguments.resume else _begin(shoot, arguments)
     finally:
         shoot.close()
+        if hold is not None:
+            hold.end()
 
 
 def _begin(shoot: Shoot, arguments: argparse.Namespace) -> int:
@@ -101,16 +112,17 @@ def _carry_out(
     results: list[Done] = []
     number = 0
     if jobs:
-        journal = Journal.begin(shoot.path, jobs)
+        journal = None if shoot.look_only else Journal.begin(shoot.path, jobs)
         try:
             for number, done in enumerate(run(jobs, journal=journal), start=1):
                 say(f"{number} of {len(jobs)}: {done.job.out.name}: {done.finding}")
                 results.append(done)
         finally:
-            journal.end(number < len(jobs))
-        if journal.trouble:
+            if journal is not None:
+                journal.end(number < len(jobs))
+        if journal is not None and journal.trouble:
             say(journal.trouble)
-        if arguments.receipt is not None:
+        if journal is not None and arguments.receipt is not None:
             _receipt(shoot, journal.run, arguments.receipt, arguments.replace)
     place = {id(j): n for n, j in enumerate(jobs)}
     results.sort(key=lambda d: place[id(d.job)])

@@ -44,13 +44,10 @@ class ToneCurve:
 
     def at(self, x: Floats) -> Floats:
         """The curve's values at x of any shape; straight beyond 0..1."""
+        from scipy.interpolate import CubicSpline  # loaded where needed: it takes a moment
+
         knots, values = np.array(self.points).T
-        bend = _bends(knots, values)
-        inside = np.clip(x, 0.0, 1.0)
-        i = np.clip(np.searchsorted(knots, inside, side="right") - 1, 0, len(knots) - 2)
-        width = knots[i + 1] - knots[i]
-        a, b = (knots[i + 1] - inside) / width, (inside - knots[i]) / width
-        curve = a * values[i] + b * values[i + 1] + ((a**3 - a) * bend[i] + (b**3 - b) * bend[i + 1]) * width**2 / 6.0
+        curve = CubicSpline(knots, values, bc_type="natural")(np.clip(x, 0.0, 1.0))
         return np.asarray(np.clip(curve, 0.0, 1.0) + np.maximum(x - 1.0, 0.0) + np.minimum(x, 0.0))
 
     def apply(self, rgb: Floats) -> Floats:
@@ -61,24 +58,6 @@ class ToneCurve:
         gap = high - low
         share = (rgb - low) / np.where(gap > 0, gap, 1.0)
         return np.asarray(new_low + share * (new_high - new_low))
-
-
-def _bends(x: Floats, y: Floats) -> Floats:
-    """Second derivatives at the knots of the natural cubic spline."""
-    count = len(x)
-    if count == 2:
-        return np.zeros(2)
-    width = np.diff(x)
-    slope = np.diff(y) / width
-    above, diagonal, right = width[1:-1].copy(), 2.0 * (width[:-1] + width[1:]), 6.0 * np.diff(slope)
-    for i in range(1, count - 2):  # Thomas' algorithm for the tridiagonal system
-        factor = width[i] / diagonal[i - 1]
-        diagonal[i] -= factor * width[i]
-        right[i] -= factor * right[i - 1]
-    bend = np.zeros(count)
-    for i in range(count - 3, -1, -1):
-        bend[i + 1] = (right[i] - (above[i] * bend[i + 2] if i < count - 3 else 0.0)) / diagonal[i]
-    return bend
 
 
 def standard_curve() -> ToneCurve:

@@ -7,12 +7,11 @@ that got its name in the very moment of a crash is known again by its mark (inod
 from __future__ import annotations
 
 import contextlib
-import json
 import secrets
 import sqlite3
 import threading
 from collections.abc import Iterable
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
 
 from velkin.core.conversion.effect import intent_name
@@ -25,6 +24,7 @@ from velkin.core.handoff.write import Mark
 from velkin.core.icc.space import ICCSpace
 from velkin.core.shoot.document import now
 from velkin.core.shoot.handoffs import KeptRun, RunFile
+from velkin.core.shoot.mapping import to_text
 from velkin.core.shoot.process import own_identity
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.written import WrittenDetails
@@ -84,7 +84,7 @@ class Journal:
                     "INSERT INTO written(frame, destination, path, at, ok, finding, state, run, details) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
                     (
                         done.job.frame, done.job.destination.id, str(done.written.out), now(), int(done.ok), done.finding,
-                        done.job.state if done.ok else "", self.run, json.dumps(asdict(_details(done))),
+                        done.job.state if done.ok else "", self.run, to_text(_details(done)),
                     ),
                 )  # fmt: skip
 

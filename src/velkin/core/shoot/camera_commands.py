@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from velkin.core.cameraprofiles.anyprofile import AnyProfile, to_text
+from velkin.core.cameraprofiles.anyprofile import AnyProfile
+from velkin.core.cameraprofiles.anyprofile import to_text as profile_to_text
 from velkin.core.charts.chart_file import chart_to_json
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.shoot.document import Document, count_words
 from velkin.core.shoot.giving import GivingPlan
-from velkin.core.shoot.records import balance_to_json, given_to_json, reading_to_json
+from velkin.core.shoot.mapping import to_text
+from velkin.core.shoot.records import balance_to_json, reading_to_json
 
 
 class CameraCommands:
@@ -51,7 +53,7 @@ class CameraCommands:
                 "INSERT INTO profiles(name, camera, json) VALUES (?, ?, ?)",
                 profile.name,
                 profile.camera,
-                to_text(profile),
+                profile_to_text(profile),
             )
             self._give(identifier, chosen, light)
         return identifier
@@ -82,7 +84,7 @@ class CameraCommands:
                     "UPDATE lights SET profile = ? WHERE id = ? AND profile IS NOT ?", profile, plan.light, profile
                 )
             if plan.light is not None:
-                given = None if plan.for_newcomers is None else given_to_json(plan.for_newcomers)
+                given = None if plan.for_newcomers is None else to_text(plan.for_newcomers)
                 self._document.store.run("UPDATE lights SET gift = ? WHERE id = ? AND gift IS NOT ?", given, plan.light, given)
 
     def use_built_in(self, frames: Iterable[int]) -> None:

@@ -11,7 +11,8 @@ from velkin.core.icc.space import Space, check_model
 from velkin.core.icc.transform import Intent
 from velkin.core.shoot.arrivals import Arrival
 from velkin.core.shoot.document import Document, count_words, now
-from velkin.core.shoot.records import ledger_to_json, picture_to_json, pins_to_json, rules_to_json
+from velkin.core.shoot.mapping import to_text
+from velkin.core.shoot.records import ledger_to_json, picture_to_json, pins_to_json
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.facts import PictureFacts
 from velkin.core.tags.ledger import Entry, Verb
@@ -32,7 +33,7 @@ class ColourCommands:
 
     def set_rules(self, rules: IntakeRules) -> None:
         """Change the intake rules; they hold for files that arrive from now on."""
-        text = rules_to_json(rules)
+        text = to_text(rules)
         with self._document.step("change the intake rules"):
             if self._document.state.rules != rules:
                 self._document.store.run("INSERT OR REPLACE INTO facts VALUES ('rules', ?)", text)

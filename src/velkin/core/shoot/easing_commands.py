@@ -14,7 +14,8 @@ from velkin.core.gamut.easing import BRUSHED, Easing, Place, Stroke
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 from velkin.core.shoot.document import Document
-from velkin.core.shoot.records import easings_to_json, goal_to_json
+from velkin.core.shoot.mapping import to_text
+from velkin.core.shoot.records import easings_to_json
 
 #: More stages than this help nobody.
 MOST_EASINGS = 12
@@ -47,7 +48,7 @@ class EasingCommands:
             if changed != followed:  # what is proofed is what is written
                 text = json.dumps(destination_to_data(changed))
                 self._document.store.run("UPDATE destinations SET json = ? WHERE id = ?", text, changed.id)
-            self._document.store.run("INSERT OR REPLACE INTO facts VALUES ('proof', ?)", goal_to_json(goal))
+            self._document.store.run("INSERT OR REPLACE INTO facts VALUES ('proof', ?)", to_text(goal))
 
     def set_easings(self, frame: int, easings: tuple[Easing, ...], what: str = "ease", joins: bool = False) -> None:
         """Set the easings of a frame; `joins` makes one step of it with the same step before, as in a drag.

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from velkin.core.errors import ShootError
 from velkin.core.shoot.document import Document
+from velkin.core.shoot.mapping import from_data
 from velkin.core.shoot.process import runs_elsewhere
 from velkin.core.shoot.written import WrittenDetails, WrittenFile
 
@@ -120,7 +121,7 @@ def _written_of(r: sqlite3.Row) -> WrittenFile:
     data = json.loads(r["details"])
     details = None
     if data:
-        details = WrittenDetails(**{**data, "checks": tuple((a, bool(o), f) for a, o, f in data["checks"])})
+        details = from_data(data, WrittenDetails)
     return WrittenFile(
         r["frame"], r["destination"], Path(r["path"]), r["at"], bool(r["ok"]), r["finding"], r["state"], r["run"], details
     )

@@ -12,23 +12,23 @@ from typing import Any
 import numpy as np
 
 from velkin.core.charts.definition import Chart
-from velkin.core.charts.judge import Judgement, Verdict
-from velkin.core.charts.read import Choices, PatchReading, Reading
+from velkin.core.charts.judge import Judgement
+from velkin.core.charts.read import Reading
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.destinations.destination import ProofGoal
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.exif import ExifFacts
 from velkin.core.files.raw import RawFacts
-from velkin.core.gamut.easing import Easing, Place, Stroke
+from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space, space_of
-from velkin.core.icc.transform import Intent
 from velkin.core.shoot.light import Given
+from velkin.core.shoot.mapping import from_data, from_text, to_data, to_text
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
 from velkin.core.tags.facts import PictureFacts
-from velkin.core.tags.ledger import Entry, Verb
-from velkin.core.tags.pins import Pin, Target
-from velkin.core.tags.rules import IntakeRules, Rule
+from velkin.core.tags.ledger import Entry
+from velkin.core.tags.pins import Pin
+from velkin.core.tags.rules import IntakeRules
 from velkin.core.tags.tag import Statement, Tag
 
 _MATRICES = ("matrices", "forward", "calibrations")
@@ -93,33 +93,16 @@ def facts_from_json(text: str, path: Path) -> RawFacts:
 
 def reading_to_json(kept: JudgedReading) -> str:
     """A judged reading as text; its chart is kept by its id."""
-    judgements = [{**asdict(j), "verdict": j.verdict.name} for j in kept.judgements]
-    return json.dumps({"reading": asdict(kept.reading), "judgements": judgements, "grid_error": kept.grid_error})
+    reading, judgements = to_data(kept.reading), [to_data(j) for j in kept.judgements]
+    return json.dumps({"reading": reading, "judgements": judgements, "grid_error": kept.grid_error})
 
 
 def reading_from_json(text: str, charts: dict[str, Chart]) -> JudgedReading:
     """The reading kept as text, with its chart from those that the shoot knows."""
     data = json.loads(text)
-    r = data["reading"]
-    patches = tuple(
-        PatchReading(
-            p["id"], (p["rgb"][0], p["rgb"][1], p["rgb"][2]), p["spread"], p["clipped"], p["buried"], p.get("slope", 0.0)
-        )
-        for p in r["patches"]
-    )
-    c = r.get("choices") or {"sample": r.get("sample", 0.5)}
-    choices = Choices(
-        c["sample"],
-        tuple((str(i), float(x), float(y)) for i, x, y in c.get("moved", ())),
-        tuple(c.get("left_out", ())),
-        bool(c.get("even_light", False)),
-    )
-    corners = tuple((x, y) for x, y in r["corners"])
-    reading = Reading(r["chart"], corners, patches, choices, r["patch_pixels"], r.get("edge_blur", 0.0))
-    judgements = tuple(
-        Judgement(j["about"], j["finding"], Verdict[j["verdict"]], tuple(j["patches"]), j["advice"]) for j in data["judgements"]
-    )
-    return JudgedReading(reading, judgements, charts[r["chart"]], data.get("grid_error"))
+    reading = from_data(data["reading"], Reading)
+    judgements = from_data(data["judgements"], tuple[Judgement, ...])
+    return JudgedReading(reading, judgements, charts[reading.chart], data.get("grid_error"))
 
 
 def _exif_to_data(exif: ExifFacts) -> dict[str, Any]:
@@ -157,30 +140,6 @@ def picture_from_json(text: str, path: Path) -> PictureFacts:
     )
 
 
-def ledger_to_json(ledger: tuple[Entry, ...]) -> str:
-    """A ledger as text."""
-    return json.dumps([{**asdict(e), "intent": int(e.intent)} for e in ledger])
-
-
-def ledger_from_json(text: str) -> tuple[Entry, ...]:
-    """The ledger kept as text."""
-    return tuple(Entry(**{**e, "verb": Verb(e["verb"]), "intent": Intent(e["intent"])}) for e in json.loads(text))
-
-
-def pins_to_json(pins: tuple[Pin, ...]) -> str:
-    """Pins as text."""
-    return json.dumps([asdict(p) for p in pins])
-
-
-def pins_from_json(text: str) -> tuple[Pin, ...]:
-    """The pins kept as text."""
-
-    def target(data: dict[str, Any] | None) -> Target | None:
-        return None if data is None else Target(data["kind"], (data["lab"][0], data["lab"][1], data["lab"][2]))
-
-    return tuple(Pin(p["x"], p["y"], target(p["target"])) for p in json.loads(text))
-
-
 def space_to_json(space: Space) -> str:
     """A space as text: its profile where it has one, else what it is made of."""
     if space.icc is not None:
@@ -210,78 +169,56 @@ def space_from_json(text: str) -> Space:
     return RGBSpace(data["id"], data["name"], "", (r, g, b), (data["white"][0], data["white"][1]), transfer)
 
 
-def rules_to_json(rules: IntakeRules) -> str:
-    """Intake rules as text."""
-    return json.dumps(asdict(rules))
+def ledger_to_json(ledger: tuple[Entry, ...]) -> str:
+    """A ledger as text."""
+    return to_text(ledger, tuple[Entry, ...])
 
 
-def rules_from_json(text: str | None) -> IntakeRules:
-    """The rules kept as text, or the defaults."""
-    return IntakeRules() if text is None else IntakeRules(**{k: Rule(**v) for k, v in json.loads(text).items()})
+def ledger_from_json(text: str) -> tuple[Entry, ...]:
+    """The ledger kept as text."""
+    return from_text(text, tuple[Entry, ...])
+
+
+def pins_to_json(pins: tuple[Pin, ...]) -> str:
+    """Pins as text."""
+    return to_text(pins, tuple[Pin, ...])
+
+
+def pins_from_json(text: str) -> tuple[Pin, ...]:
+    """The pins kept as text."""
+    return from_text(text, tuple[Pin, ...])
 
 
 def easings_to_json(easings: tuple[Easing, ...]) -> str:
-    """Easings as text; a stroke's points are kept to a hundred-thousandth of the picture's side."""
-
-    def stroke(s: Stroke) -> dict[str, Any]:
-        points = [[round(x, 5), round(y, 5), round(p, 3)] for x, y, p in s.points]
-        return {**{k: getattr(s, k) for k in ("size", "softness", "flow", "erase")}, "points": points}
-
-    def one(e: Easing) -> dict[str, Any]:
-        data = {k: getattr(e, k) for k in ("kind", "strength", "reach", "hue", "on", "destination")}
-        place = {"kind": e.place.kind, "feather": e.place.feather, "painted_on": e.place.painted_on}
-        return {**data, "place": {**place, "strokes": [stroke(s) for s in e.place.strokes]}}
-
-    return json.dumps([one(e) for e in easings])
+    """Easings as text."""
+    return to_text(easings, tuple[Easing, ...])
 
 
 def easings_from_json(text: str) -> tuple[Easing, ...]:
     """The easings kept as text."""
-
-    def stroke(data: dict[str, Any]) -> Stroke:
-        points = tuple((float(x), float(y), float(p)) for x, y, p in data["points"])
-        return Stroke(**{**data, "points": points})
-
-    def place(data: dict[str, Any]) -> Place:
-        on = data["painted_on"]
-        strokes = tuple(stroke(s) for s in data["strokes"])
-        return Place(data["kind"], data["feather"], strokes, None if on is None else (int(on[0]), int(on[1])))
-
-    return tuple(Easing(**{**e, "place": place(e["place"])}) for e in json.loads(text))
+    return from_text(text, tuple[Easing, ...])
 
 
-def goal_to_json(goal: ProofGoal) -> str:
-    """What is proofed for, as text."""
-    return json.dumps({"space": goal.space, "intent": int(goal.intent), "black_point": goal.black_point})
+def rules_from_json(text: str | None) -> IntakeRules:
+    """The rules kept as text, or the defaults."""
+    return IntakeRules() if text is None else from_text(text, IntakeRules)
 
 
 def goal_from_json(text: str | None) -> ProofGoal:
     """The goal kept as text, or the default."""
-    if text is None:
-        return ProofGoal()
-    data = json.loads(text)
-    return ProofGoal(data["space"], Intent(data["intent"]), bool(data["black_point"]))
+    return ProofGoal() if text is None else from_text(text, ProofGoal)
 
 
 def balance_to_json(balance: tuple[float, ...] | None) -> str | None:
     """White balance multipliers as text."""
-    return None if balance is None else json.dumps([float(v) for v in balance])
+    return None if balance is None else to_text(tuple(float(v) for v in balance), tuple[float, ...])
 
 
 def balance_from_json(text: str | None) -> tuple[float, ...] | None:
     """The multipliers kept as text."""
-    return None if text is None else tuple(float(v) for v in json.loads(text))
-
-
-def given_to_json(given: Given) -> str:
-    """What a light gives to newcomers, as text."""
-    return json.dumps(asdict(given))
+    return None if text is None else from_text(text, tuple[float, ...])
 
 
 def given_from_json(text: str | None) -> Given | None:
     """What newcomers are given, kept as text."""
-    if text is None:
-        return None
-    data = json.loads(text)
-    balance = None if data["balance"] is None else tuple(float(v) for v in data["balance"])
-    return Given(data["profile"], balance, data["balance_from"], data["exposure"])
+    return None if text is None else from_text(text, Given)
