@@ -95,6 +95,8 @@ def test_hand_off_says_written_changed_and_failed(shoot):
     shoot.camera.set_exposure([frame.id], 0.3)
     assert says(shoot, frame, [good])[4].detail == "changed since written"
     assert edited_since_written(shoot.state, frame.id, [good])
+    earlier = replace(good, state="0123456789abcdef")
+    assert not edited_since_written(shoot.state, frame.id, [earlier]), "what an earlier version noted tells nothing"
     shoot.undo()
     assert says(shoot, frame, [good])[4].detail == "a.jpg checked"
     shoot.destinations.set_destination(replace(destination, folder="elsewhere", pattern="{name}-x"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import io
 import os
 import struct
 import zlib
@@ -149,3 +150,34 @@ def test_nothing_is_left_where_writing_fails(tmp_path):
     with pytest.raises(VelkinError):
         write_copy(path, SRGB, (Convert(OPRGB),), CopyWish(folder / "o.tif"))
     assert [p.name for p in folder.iterdir()] == ["o.tif"] and (folder / "o.tif").read_bytes() == b"mine"
+
+
+def test_a_chain_of_directories_that_leads_back_ends(tmp_path):
+    """The next directory of the first is the first again, in both kinds of TIFF and both orders of bytes."""
+    for number, (big, order) in enumerate([(False, "<"), (False, ">"), (True, "<"), (True, ">")]):
+        stream = io.BytesIO()
+        tifffile.imwrite(stream, np.full((4, 5, 3), 7, np.uint8), photometric="rgb", bigtiff=big, byteorder=order)
+        data = bytearray(stream.getvalue())
+        pointer, count, entry, head = ("Q", "Q", 20, 8) if big else ("I", "H", 12, 4)
+        first = struct.unpack_from(order + pointer, data, head)[0]
+        entries = struct.unpack_from(order + count, data, first)[0]
+        struct.pack_into(order + pointer, data, first + struct.calcsize(order + count) + entry * entries, first)
+        path = tmp_path / f"{number}.tif"
+        path.write_bytes(data)
+        assert inspect(path).pages == 1
+        assert decode_picture(path).numbers.shape == (4, 5, 3)
+
+
+def test_a_size_that_is_several_numbers_is_damage(tmp_path):
+    tifffile.imwrite(tmp_path / "a.tif", np.zeros((4, 5, 3), np.uint8), photometric="rgb")
+    data = bytearray((tmp_path / "a.tif").read_bytes())
+    first = struct.unpack_from("<I", data, 4)[0]
+    for n in range(struct.unpack_from("<H", data, first)[0]):
+        at = first + 2 + 12 * n
+        if struct.unpack_from("<H", data, at)[0] == 256:
+            struct.pack_into("<HIHH", data, at + 2, 3, 2, 5, 5)
+    (tmp_path / "a.tif").write_bytes(data)
+    with pytest.raises(UnreadableFile, match="damaged"):
+        inspect(tmp_path / "a.tif")
+    with pytest.raises(UnreadableFile, match="damaged"):
+        decode_picture(tmp_path / "a.tif")

@@ -12,6 +12,7 @@ from velkin.core.cameraprofiles.export import exported
 from velkin.core.cameraprofiles.fit import fit
 from velkin.core.cameraprofiles.icc_input import icc_from_bytes
 from velkin.core.cameraprofiles.matrices import built_in
+from velkin.core.shoot.alternatives import Alternative, Rendering
 from velkin.core.shoot.giving import Giving, plan_giving
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.spectra import parse_light
@@ -90,7 +91,7 @@ def test_comparing_with_another_profile_keeps_the_frames_balance(shoot, kinds):
     frame = shoot.state.order()[0]
     first = shoot.camera.add_profile(kinds["matrix"], [])
     shoot.camera.set_balance([frame], (1.9, 1.0, 1.4), "picked")
-    before, other = shoot.state.path(frame), shoot.state.path_as(frame, f"profile {first}")
+    before, other = shoot.state.path(frame), Alternative(Rendering.PROFILE, first).path(shoot.state, frame)
     assert other.camera.balance == before.camera.balance and other.camera.profile == "North"
     assert shoot.state.look_name(f"profile {first}") == "North"
     assert shoot.state.path_as(frame, "profile 99") == before  # a profile that is gone changes nothing

@@ -24,6 +24,7 @@ from velkin.core.gamut.easing import (
     OVERALL,
     WHERE_OUT,
     Easing,
+    EasingKind,
     Place,
     Stroke,
     new_easing,
@@ -325,7 +326,7 @@ class EasingSection(QWidget):
         easing = self._kept()[self._row]
         return replace(easing.place, **what)  # type: ignore[arg-type]
 
-    def add_stage(self, kind: str) -> None:
+    def add_stage(self, kind: EasingKind) -> None:
         """Add a stage at the end, and choose it."""
         if self._model.frame is None:
             return

@@ -175,8 +175,4 @@ def _latest(frame_id: int, written: list[WrittenFile]) -> list[WrittenFile]:
 
 def edited_since_written(state: State, frame_id: int, written: list[WrittenFile]) -> bool:
     """Whether a frame was handed off and changed afterwards, for any destination that is still there."""
-    destinations = {d.id: d for d in state.destinations}
-    return any(
-        w.destination in destinations and w.state and w.state != state.fingerprint(frame_id, destinations[w.destination])
-        for w in _latest(frame_id, written)
-    )
+    return any(state.changed_since(w) for w in _latest(frame_id, written))

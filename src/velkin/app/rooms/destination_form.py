@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
@@ -28,7 +30,7 @@ _COMPRESSION = {"none": "none", "lzw": "LZW", "deflate": "Deflate"}
 _WIDTH = 92
 
 
-def _choice(items: dict[str, str], name: str) -> QComboBox:
+def _choice(items: Mapping[Any, str], name: str) -> QComboBox:
     box = compact(QComboBox())
     for key, words in items.items():
         box.addItem(words, key)
@@ -279,18 +281,18 @@ class DestinationForm(QWidget):
         if d is None or self._filling:
             return
         space = self.space.space()
-        kind = str(self.kind.currentData())
+        kind = self.kind.currentData()
         file = FileFormat(
             kind,
             best_bits(kind, int(self.bits.currentData() or 8)),
             self.dither.isChecked(),
             self.quality.value(),
-            str(self.subsampling.currentData()),
-            str(self.compression.currentData()),
+            self.subsampling.currentData(),
+            self.compression.currentData(),
             self.transparency.isChecked(),
         )
         size = Size(
-            str(self.size_kind.currentData()), self.edge.value(), self.wide.value(), self.high.value(), str(self.fill.currentData()),
+            self.size_kind.currentData(), self.edge.value(), self.wide.value(), self.high.value(), self.fill.currentData(),
             self.print_wide.value(), self.print_high.value(), self.ppi.value(), self.enlarge.isChecked(),
         )  # fmt: skip
         changed = replace(
@@ -304,11 +306,11 @@ class DestinationForm(QWidget):
             outside_limit=self.limit.value() / 100.0,
             file=file,
             size=size,
-            sharpen=str(self.sharpen.currentData()),
+            sharpen=self.sharpen.currentData(),
             folder=self.folder.text().strip() or d.folder,
             pattern=self.pattern.text().strip() or d.pattern,
-            existing=str(self.existing.currentData()),
-            metadata=MetadataPolicy(str(self.keep.currentData()), self.location.isChecked()),
+            existing=self.existing.currentData(),
+            metadata=MetadataPolicy(self.keep.currentData(), self.location.isChecked()),
         )
         if changed != d:
             self.changed.emit(changed, space)

@@ -9,7 +9,7 @@ from velkin.app.context import Context
 from velkin.app.widgets.parts import Rule, Words, soft
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.widgets.space_box import SpaceBox
-from velkin.core.tags.rules import ACTION_WORDS, CASES, GIVE, IntakeRules
+from velkin.core.tags.rules import ACTION_WORDS, CASES, GIVE, Case, IntakeRules
 from velkin.core.tags.rules import Rule as IntakeRule
 
 _MEANS = {
@@ -40,9 +40,9 @@ class RulesSheet(Sheet):
             head = soft(text)
             head.setFont(theme.font(11, 600))
             grid.addWidget(head, 0, place)
-        self.decisions: dict[str, QComboBox] = {}
-        self.spaces: dict[str, SpaceBox] = {}
-        self._means: dict[str, QLabel] = {}
+        self.decisions: dict[Case, QComboBox] = {}
+        self.spaces: dict[Case, SpaceBox] = {}
+        self._means: dict[Case, QLabel] = {}
         for row, (case, (words, actions)) in enumerate(CASES.items(), start=1):
             rule = self._rules.of(case)
             box = QComboBox()
@@ -79,7 +79,7 @@ class RulesSheet(Sheet):
         """The rules as they are set."""
         rules = IntakeRules()
         for case, box in self.decisions.items():
-            action = str(box.currentData())
+            action = box.currentData()
             space = self.spaces[case].space()
             rules = rules.with_rule(case, IntakeRule(action, space.id if action == GIVE and space is not None else ""))
         return rules
@@ -87,7 +87,7 @@ class RulesSheet(Sheet):
     def _follow(self) -> None:
         changing = []
         for case, box in self.decisions.items():
-            action = str(box.currentData())
+            action = box.currentData()
             self.spaces[case].setEnabled(action == GIVE)
             self._means[case].setText(_MEANS[action])
             if action in ("convert", GIVE):

@@ -101,6 +101,14 @@ def apply_colours(pixels: Pixels, colours: ColourMap, to_output: Floats, gains: 
     """Linear output RGB (..., 3) of raw camera RGB (..., 3) balanced by gains, through a map and a matrix from XYZ D50.
 
     float32, unclipped. Saturated pixels are mended (`highlights`).
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.cameraprofiles.models import Matrix, as_rows
+    >>> grey = np.full((1, 1, 3), 0.2, np.float32)
+    >>> [round(float(v), 3) for v in apply_colours(grey, Matrix(as_rows(ROMM.to_xyz)), ROMM.from_xyz)[0, 0]]
+    [0.2, 0.2, 0.2]
     """
     multipliers = np.array(gains, dtype=np.float32)
     last = to_output.astype(np.float32)

@@ -42,7 +42,15 @@ def _balanced(pixels, gains, out):  # type: ignore[no-untyped-def]
 
 
 def balanced(camera_rgb: Pixels, multipliers: tuple[float, ...]) -> Pixels:
-    """Camera RGB (..., 3) times white balance (green 1), float32; 1 stays the white level."""
+    """Camera RGB (..., 3) times white balance (green 1), float32; 1 stays the white level.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> blown = np.array([[[1.0, 1.0, 1.0]]], np.float32)
+    >>> balanced(blown, (2.0, 1.0, 1.5)).tolist()  # not magenta
+    [[[1.0, 1.0, 1.0]]]
+    """
     flat = np.ascontiguousarray(camera_rgb, dtype=np.float32).reshape(-1, 3)
     out, gains = np.empty_like(flat), np.array(multipliers, dtype=np.float32)
     in_bands(lambda a, z: _balanced(flat[a:z], gains, out[a:z]), len(flat))

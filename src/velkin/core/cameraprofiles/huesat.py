@@ -115,7 +115,14 @@ def _cell(position: Floats, cells: int) -> tuple[NDArray[np.int64], Floats]:
 
 
 def to_hsv(rgb: Floats) -> tuple[Floats, Floats, Floats]:
-    """Hue 0..6, saturation and value of linear RGB (..., 3)."""
+    """Hue 0..6, saturation and value of linear RGB (..., 3).
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> [float(v) for v in to_hsv(np.array([0.2, 0.4, 0.2]))]
+    [2.0, 0.5, 0.4]
+    """
     r, g, b = rgb[..., 0], rgb[..., 1], rgb[..., 2]
     v, low = rgb.max(axis=-1), rgb.min(axis=-1)
     gap = v - low
@@ -127,7 +134,14 @@ def to_hsv(rgb: Floats) -> tuple[Floats, Floats, Floats]:
 
 
 def from_hsv(h: Floats, s: Floats, v: Floats) -> Floats:
-    """Linear RGB (..., 3) of hue 0..6 (any turn), saturation and value."""
+    """Linear RGB (..., 3) of hue 0..6 (any turn), saturation and value.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from_hsv(*to_hsv(np.array([0.2, 0.4, 0.1]))).round(6).tolist()
+    [0.2, 0.4, 0.1]
+    """
     h = np.mod(h, 6.0)
     chroma = v * s
     ramps = [1.0 - np.clip(np.abs(h - 3.0) - 1.0, 0, 1), 1.0 - np.clip(2.0 - np.abs(h - 2.0), 0, 1)]

@@ -26,12 +26,24 @@ _KELVIN |= {17: 2856, 18: 4874, 19: 6774, 20: 5503, 21: 6504, 22: 7504, 23: 5003
 
 
 def kelvin_of(illuminant: int) -> float:
-    """Temperature of an Exif LightSource code; 5500 K for one that says none."""
+    """Temperature of an Exif LightSource code; 5500 K for one that says none.
+
+    Examples
+    --------
+    >>> kelvin_of(17), kelvin_of(21)  # standard light A and D65, by their Exif numbers
+    (2856.0, 6504.0)
+    """
     return float(_KELVIN.get(illuminant, 5500))
 
 
 def share_of_first(kelvin: float, kelvins: tuple[float, ...]) -> float:
-    """How much of the first of two lights there is in one of `kelvin`, 0..1, linear in reciprocal temperature."""
+    """How much of the first of two lights there is in one of `kelvin`, 0..1, linear in reciprocal temperature.
+
+    Examples
+    --------
+    >>> round(share_of_first(4000.0, (2850.0, 6500.0)), 3)  # by reciprocal temperature
+    0.488
+    """
     if len(kelvins) == 1 or kelvins[0] == kelvins[1]:
         return 1.0
     first, second = kelvins[:2]

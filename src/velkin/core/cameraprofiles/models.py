@@ -37,7 +37,14 @@ class ColourMap(Hashable, Protocol):
 
 
 def as_rows(array: Floats) -> Rows:
-    """A 2-D array as nested tuples, for frozen descriptions."""
+    """A 2-D array as nested tuples, for frozen descriptions.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> as_rows(np.eye(2))
+    ((1.0, 0.0), (0.0, 1.0))
+    """
     return tuple(tuple(float(v) for v in row) for row in array)
 
 
@@ -59,6 +66,12 @@ def root_terms(rgb: Floats) -> Floats:
     Root-polynomial of degree 2 (Finlayson, Mackiewicz, Hurlbert 2015). Under the roots a little of the channels' sum is added
     (`ROOT_FLOOR`), which keeps the terms of the first degree in exposure and their slopes finite. Negative numbers count as 0
     under the roots.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> root_terms(np.ones(3)).tolist()
+    [1.0, 1.0, 1.0, 1.0, 1.0, 1.0]
     """
     positive = np.maximum(rgb, 0.0)
     lifted = (positive + ROOT_FLOOR * positive.sum(axis=-1, keepdims=True)) / (1.0 + 3.0 * ROOT_FLOOR)
@@ -105,12 +118,26 @@ WORDS = {"matrix": "matrix", "rootpoly": "root-polynomial", "table": "matrix wit
 
 
 def name_of(model: Model) -> str:
-    """``matrix``, ``rootpoly`` or ``table``."""
+    """``matrix``, ``rootpoly`` or ``table``.
+
+    Examples
+    --------
+    >>> name_of(Matrix(((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))))
+    'matrix'
+    """
     return NAMES[(Matrix, RootPolynomial, Table).index(type(model))]
 
 
 def mixed(first: Model, second: Model, share: float) -> Model:
-    """`share` of the first model and the rest of the second, which is of the same kind."""
+    """`share` of the first model and the rest of the second, which is of the same kind.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> dark, light = (Matrix(as_rows(np.eye(3) * v)) for v in (0.0, 1.0))
+    >>> mixed(dark, light, 0.25).matrix[0]
+    (0.75, 0.0, 0.0)
+    """
 
     def rows(a: Rows, b: Rows) -> Rows:
         return as_rows(share * np.array(a) + (1.0 - share) * np.array(b))

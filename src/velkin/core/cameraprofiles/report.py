@@ -111,7 +111,13 @@ _TOWARDS = {"reds": "red", "oranges": "orange", "yellows": "yellow", "greens": "
 
 
 def hue_name(angle: float) -> str:
-    """The name of a Lab hue angle in degrees."""
+    """The name of a Lab hue angle in degrees.
+
+    Examples
+    --------
+    >>> hue_name(40.0), hue_name(260.0)
+    ('reds', 'blues')
+    """
     angle = angle % 360.0
     return [name for start, name in _HUES if angle >= start][-1]
 

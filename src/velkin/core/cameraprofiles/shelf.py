@@ -231,7 +231,13 @@ def _look(path: Path) -> tuple[AnyProfile | None, str, str]:
 
 
 def file_name(name: str) -> str:
-    """A name as that of a file: without what file systems do not take, and not too long."""
+    """A name as that of a file: without what file systems do not take, and not too long.
+
+    Examples
+    --------
+    >>> file_name("North window / 24 patches")
+    'North window 24 patches'
+    """
     cleaned = re.sub(r'[\x00-\x1f/\\:*?"<>|]+', " ", name).strip(" .")
     return " ".join(cleaned.split())[:120] or "profile"
 

@@ -50,7 +50,15 @@ class Smoothness:
 
 
 def smoothness(colours: ColourMap) -> Smoothness:
-    """Look at a map's slopes over the camera's cube."""
+    """Look at a map's slopes over the camera's cube.
+
+    Examples
+    --------
+    >>> from velkin.core.cameraprofiles.models import Matrix, as_rows
+    >>> from velkin.core.spaces.rgb import ROMM
+    >>> smoothness(Matrix(as_rows(ROMM.to_xyz))).folded
+    0.0
+    """
     slopes, at_neutral = _slopes(colours, _proportions()), _slopes(colours, np.full((1, 3), 1.0 / 3.0))[0]
     turned = np.linalg.det(slopes) <= 0.0
     gain = np.linalg.norm(slopes @ np.linalg.inv(at_neutral), axis=(1, 2), ord=2)

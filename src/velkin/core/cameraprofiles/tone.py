@@ -62,7 +62,14 @@ class ToneCurve:
 
 def standard_curve() -> ToneCurve:
     """Velkin's standard curve: the saturating response of Naka and Rushton (1966), y = (1 + k) xⁿ / (xⁿ + k), with n = 1.4
-    and k such that middle grey, 0.18, stays where it is."""
+    and k such that middle grey, 0.18, stays where it is.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> standard_curve().at(np.array([0.0, 0.18, 1.0])).round(3).tolist()
+    [0.0, 0.18, 1.0]
+    """
     n, grey = 1.4, 0.18
     at_grey = grey**n
     k = at_grey * (1.0 - grey) / (grey - at_grey)

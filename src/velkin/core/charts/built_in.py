@@ -19,7 +19,13 @@ def _shipped(name: str) -> Chart:
 
 
 def iso24() -> Chart:
-    """The 24-patch chart of ISO 17321-1, six columns by four rows."""
+    """The 24-patch chart of ISO 17321-1, six columns by four rows.
+
+    Examples
+    --------
+    >>> iso24().neutrals
+    ('D1', 'D2', 'D3', 'D4', 'D5', 'D6')
+    """
     return _shipped("iso24")
 
 
@@ -42,6 +48,13 @@ def chart_named(name: str, grid: tuple[int, int] | None = None) -> Chart:
     Raises
     ------
     BadChart, UnreadableFile
+
+    Examples
+    --------
+    >>> from velkin.core.charts.built_in import chart_named
+    >>> chart = chart_named("iso24")
+    >>> chart.rows, chart.columns, len(chart.ids)
+    (4, 6, 24)
     """
     if name.lower() in BUILT_IN:
         return _shipped(name.lower())

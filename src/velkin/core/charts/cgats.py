@@ -94,7 +94,13 @@ def parse(text: str, path: Path) -> Table:
 
 
 def write(header: dict[str, str], fields: tuple[str, ...], rows: list[list[str]]) -> str:
-    """A CGATS text; values with spaces are quoted."""
+    """A CGATS text; values with spaces are quoted.
+
+    Examples
+    --------
+    >>> write({"ORIGINATOR": "Velkin"}, ["SAMPLE_ID", "LAB_L"], [["A1", "50.00"]]).splitlines()[:2]
+    ['CGATS.17', 'ORIGINATOR\\t"Velkin"']
+    """
 
     def word(value: str) -> str:
         clean = value.replace('"', "'")

@@ -264,6 +264,13 @@ def chart_from_json(text: str, path: Path) -> Chart:
     ------
     BadChart
         Naming the part that is missing or odd.
+
+    Examples
+    --------
+    >>> from velkin.core.charts.built_in import iso24
+    >>> from pathlib import Path
+    >>> chart_from_json(chart_to_json(iso24()), Path("chart.json")) == iso24()
+    True
     """
     with refused_as(lambda why: BadChart(f"the chart definition {why}", path)):
         return _chart_of(json.loads(text), path)

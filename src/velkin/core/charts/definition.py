@@ -113,7 +113,15 @@ class Chart:
 
 
 def neutral_patches(ids: tuple[str, ...], xyz: Floats) -> tuple[str, ...]:
-    """Ids of the patches that are nearly neutral under D50 (chroma below 3, or below 6 where there is none), light to dark."""
+    """Ids of the patches that are nearly neutral under D50 (chroma below 3, or below 6 where there is none), light to dark.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.adaptation import D50
+    >>> neutral_patches(("A1", "A2"), np.array([0.5 * D50, [0.3, 0.2, 0.1]]))
+    ('A1',)
+    """
     lab = xyz_to_lab(xyz)
     chroma = np.hypot(lab[:, 1], lab[:, 2])
     for limit in (3.0, 6.0):

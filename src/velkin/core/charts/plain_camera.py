@@ -15,7 +15,14 @@ Floats = NDArray[np.float64]
 
 
 def expected_camera_rgb(chart: Chart) -> Floats:
-    """What a plain camera would see of the chart under equal energy, (N, 3), white 1: enough to tell patches apart."""
+    """What a plain camera would see of the chart under equal energy, (N, 3), white 1: enough to tell patches apart.
+
+    Examples
+    --------
+    >>> from velkin.core.charts.built_in import iso24
+    >>> expected_camera_rgb(iso24()).shape
+    (24, 3)
+    """
     if chart.reflectances is not None:
         return _bands(chart.reflectances)
     assert chart.colours is not None

@@ -15,14 +15,29 @@ UNIT: Floats = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype=np.float64)
 
 
 def homography(corners: Floats) -> Floats:
-    """Chart coordinates → picture (3, 3) for corners (4, 2) in pixels."""
+    """Chart coordinates → picture (3, 3) for corners (4, 2) in pixels.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> square = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]])
+    >>> homography(10.0 * square + 5.0).shape
+    (3, 3)
+    """
     return np.asarray(
         cv2.getPerspectiveTransform(UNIT.astype(np.float32), np.asarray(corners, dtype=np.float32)), dtype=np.float64
     )
 
 
 def project(matrix: Floats, points: Floats) -> Floats:
-    """Points (N, 2) through a homography (3, 3)."""
+    """Points (N, 2) through a homography (3, 3).
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> project(np.diag([2.0, 2.0, 1.0]), np.array([[1.0, 3.0]])).tolist()
+    [[2.0, 6.0]]
+    """
     projected = np.column_stack([points, np.ones(len(points))]) @ matrix.T
     return np.asarray(projected[:, :2] / projected[:, 2:3])
 

@@ -4,24 +4,38 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Final, Literal
 
 from velkin.core.destinations.naming import NameFacts, stem_of
 from velkin.core.destinations.sizing import LONG, Size
 from velkin.core.errors import NotSupported
-from velkin.core.files.formats import SUBSAMPLINGS, SUFFIXES, TIFF_COMPRESSIONS, check_format, holds_transparency
+from velkin.core.files.formats import (
+    SUBSAMPLINGS,
+    SUFFIXES,
+    TIFF_COMPRESSIONS,
+    Compression,
+    Format,
+    Subsampling,
+    check_format,
+    holds_transparency,
+)
 from velkin.core.files.metadata_policy import ALL, KEEPING, MetadataPolicy
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 
-NUMBER, SKIP, REPLACE = "number", "skip", "replace"
+Existing = Literal["number", "skip", "replace"]
+NUMBER: Final = "number"
+SKIP: Final = "skip"
+REPLACE: Final = "replace"
 #: What happens where a file of the name is there already.
-EXISTING = {
+EXISTING: dict[Existing, str] = {
     NUMBER: "number the new one",
     SKIP: "keep it and write nothing",
     REPLACE: "replace it, after asking",
 }
 #: Output sharpening: the share of local lightness contrast that is added.
-SHARPENING = {"off": 0.0, "low": 0.25, "standard": 0.5, "high": 0.9}
+Sharpening = Literal["off", "low", "standard", "high"]
+SHARPENING: dict[Sharpening, float] = {"off": 0.0, "low": 0.25, "standard": 0.5, "high": 0.9}
 
 
 @dataclass(frozen=True)
@@ -46,12 +60,12 @@ class FileFormat:
         Whether transparent parts stay so where the format holds them; else, and in JPEG and inks, they are laid over white.
     """
 
-    kind: str = "jpeg"
+    kind: Format = "jpeg"
     bits: int = 8
     dither: bool = True
     quality: int = 92
-    subsampling: str = "4:4:4"
-    compression: str = "deflate"
+    subsampling: Subsampling = "4:4:4"
+    compression: Compression = "deflate"
     transparency: bool = True
 
     @property
@@ -124,9 +138,9 @@ class Destination:
     icc_version: int = 4
     file: FileFormat = field(default_factory=FileFormat)
     size: Size = field(default_factory=lambda: Size(LONG))
-    sharpen: str = "off"
+    sharpen: Sharpening = "off"
     metadata: MetadataPolicy = field(default_factory=lambda: MetadataPolicy(ALL))
-    existing: str = NUMBER
+    existing: Existing = NUMBER
     outside_limit: float = 0.05
 
     def check(self, space: Space | None) -> None:

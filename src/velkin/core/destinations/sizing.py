@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Final, Literal
 
 from velkin.core.errors import NotSupported
 
-FULL, LONG, EXACT, PRINT = "full", "long edge", "exact", "print"
-KINDS = (FULL, LONG, EXACT, PRINT)
+SizeKind = Literal["full", "long edge", "exact", "print"]
+FULL: Final = "full"
+LONG: Final = "long edge"
+EXACT: Final = "exact"
+PRINT: Final = "print"
+KINDS: tuple[SizeKind, ...] = (FULL, LONG, EXACT, PRINT)
 #: How an exact size of another shape is filled: what stands over is cut off evenly, or the whole picture stands on white.
-CUT, WHITE = "cut", "white"
+Fill = Literal["cut", "white"]
+CUT: Final = "cut"
+WHITE: Final = "white"
 _LARGEST = 65000
 
 
@@ -19,13 +26,12 @@ class Size:
 
     Attributes
     ----------
-    kind : str
-        One of `KINDS`.
+    kind : SizeKind
     long_edge : int
         Pixels, of ``long edge``.
     width, height : int
         Pixels, of ``exact``.
-    fill : ``cut`` or ``white``
+    fill : Fill
         Of ``exact``.
     print_width, print_height : float
         Centimetres of the paper's picture area, of ``print``; turned to lie as the picture does.
@@ -35,11 +41,11 @@ class Size:
         Whether a smaller picture may be enlarged.
     """
 
-    kind: str = FULL
+    kind: SizeKind = FULL
     long_edge: int = 2048
     width: int = 2000
     height: int = 2000
-    fill: str = CUT
+    fill: Fill = CUT
     print_width: float = 30.0
     print_height: float = 20.0
     ppi: int = 300

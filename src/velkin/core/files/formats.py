@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
 from velkin.core.errors import NotSupported
 from velkin.core.files.metadata_policy import EVERYTHING, MetadataPolicy
 
 #: What a name's end asks for.
-FORMATS = {
+Format = Literal["jpeg", "png", "tiff", "webp", "avif", "jxl"]
+Subsampling = Literal["4:4:4", "4:2:2", "4:2:0"]
+Compression = Literal["none", "lzw", "deflate"]
+
+FORMATS: dict[str, Format] = {
     ".tif": "tiff",
     ".tiff": "tiff",
     ".jpg": "jpeg",

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Final, Literal
 
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.exiv2_files import exiv2_library, open_metadata
 
-ALL, RIGHTS, NONE = "all", "rights", "none"
+Keep = Literal["all", "rights", "none"]
+ALL: Final = "all"
+RIGHTS: Final = "rights"
+NONE: Final = "none"
 #: What is carried into written files.
-KEEPING = {ALL: "all that is true of the file", RIGHTS: "rights and contact only", NONE: "nothing"}
+KEEPING: dict[Keep, str] = {ALL: "all that is true of the file", RIGHTS: "rights and contact only", NONE: "nothing"}
 _RIGHTS = (
     *("Exif.Image.Artist", "Exif.Image.Copyright", "Xmp.dc.creator", "Xmp.dc.rights", "Xmp.xmpRights.", "Xmp.plus."),
     *("Xmp.photoshop.Credit", "Xmp.photoshop.AuthorsPosition", "Xmp.iptc.CreatorContactInfo", "Xmp.photoshop.CaptionWriter"),
@@ -41,13 +45,12 @@ class MetadataPolicy:
 
     Attributes
     ----------
-    keep : str
-        ``all``, ``rights`` or ``none``.
+    keep : Keep
     location : bool
         Whether the place may be told; only with ``all``.
     """
 
-    keep: str = ALL
+    keep: Keep = ALL
     location: bool = True
 
     def takes(self, key: str) -> bool:

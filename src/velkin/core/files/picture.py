@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
 from velkin.core.errors import NotSupported, UnreadableFile, VelkinError
+from velkin.core.files.tiff_pages import tiff_pages
 
 Pixels = NDArray[np.float32]
 Numbers = NDArray[np.uint8] | NDArray[np.uint16] | NDArray[np.float32]
@@ -106,12 +107,6 @@ def check_size(width: int, height: int, path: Path) -> None:
         raise UnreadableFile(
             f"the picture says it has {width} × {height} pixels; more than {LARGEST // 1_000_000} million are refused", path
         )
-
-
-def tiff_pages(tif: tifffile.TiffFile) -> list[tifffile.TiffPage]:
-    """The full-size pictures of a TIFF: smaller copies of others are passed over."""
-    pages = [p for p in tif.pages if isinstance(p, tifffile.TiffPage)]
-    return [p for p in pages if not int(p.subfiletype) & 1] or pages[:1]
 
 
 def decode(path: Path) -> Pixels:
@@ -217,7 +212,7 @@ def _tiff(path: Path, number: int) -> tuple[NDArray[Any], str, int, int]:
         if not 0 <= number < len(pages):
             raise UnreadableFile(f"it holds {len(pages)} pictures, and number {number + 1} was asked for", path)
         page = pages[number]
-        check_size(page.imagewidth, page.imagelength, path)
+        check_size(int(page.imagewidth), int(page.imagelength), path)
         photometric = int(page.photometric)
         models = {0: "gray", 1: "gray", 2: "rgb", 3: "rgb", 5: "cmyk", 6: "rgb", 8: "lab", 9: "lab"}
         if photometric not in models:

@@ -145,7 +145,16 @@ def _smallest_round(table: Floats) -> Floats:
 
 
 def largest_chroma(boundary: Boundary, oklab: Floats) -> Pixels:
-    """The boundary's chroma (...) at the lightness and hue of Oklab (..., 3); lightness is held to the destination's own."""
+    """The boundary's chroma (...) at the lightness and hue of Oklab (..., 3); lightness is held to the destination's own.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import SRGB
+    >>> grey_blue = np.array([[0.6, -0.001, -0.01]])
+    >>> round(float(largest_chroma(boundary_of(SRGB), grey_blue)[0]), 2)
+    0.22
+    """
     from velkin.core.gamut import kernels  # loaded where needed: the compiler takes a moment
 
     flat = np.ascontiguousarray(oklab, dtype=np.float32).reshape(-1, 3)

@@ -48,6 +48,16 @@ def ease(
     ------
     BadProfile
         When the destination is a profile without a way from colours to device values.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.gamut.easing import full_strength
+    >>> from velkin.core.spaces.rgb import P3, SRGB
+    >>> green = np.array([[[0.0, 0.8, 0.0], [0.2, 0.2, 0.2]]], np.float32)
+    >>> eased = ease(green, P3, SRGB, full_strength())
+    >>> bool((eased[0, 1] == green[0, 1]).all()), bool(eased[0, 0, 0] > green[0, 0, 0])
+    (True, True)
     """
     whole = window or Window(linear.shape[1], linear.shape[0])
     now = linear
@@ -58,7 +68,13 @@ def ease(
 
 
 def set_aside(easings: Sequence[Easing], width: int, height: int) -> list[int]:
-    """Which easings (places in the list) were painted on a picture of another shape and are not applied."""
+    """Which easings (places in the list) were painted on a picture of another shape and are not applied.
+
+    Examples
+    --------
+    >>> set_aside([], 600, 400)
+    []
+    """
     return [i for i, e in enumerate(easings) if not e.place.fits(width, height)]
 
 
@@ -132,7 +148,15 @@ def beyond(linear: Pixels, space: RGBSpace, boundary: Boundary) -> NDArray[np.bo
 
 
 def oklab_of(linear: Pixels, space: RGBSpace) -> Pixels:
-    """Oklab (H, W, 3) of linear RGB (H, W, 3), float32."""
+    """Oklab (H, W, 3) of linear RGB (H, W, 3), float32.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import SRGB
+    >>> round(float(oklab_of(np.ones((1, 1, 3), np.float32), SRGB)[0, 0, 0]), 3)
+    1.0
+    """
     from velkin.core.gamut import kernels
 
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)

@@ -3,15 +3,29 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from typing import Final, Literal
 
 from velkin.core.errors import NotSupported
 
-KNEE, HUE, OVERALL, DETAIL = "knee", "hue", "overall", "detail"
-KINDS = (KNEE, HUE, OVERALL, DETAIL)
-EVERYWHERE, WHERE_OUT, BRUSHED = "everywhere", "where out", "brushed"
+EasingKind = Literal["knee", "hue", "overall", "detail"]
+KNEE: Final = "knee"
+HUE: Final = "hue"
+OVERALL: Final = "overall"
+DETAIL: Final = "detail"
+KINDS: tuple[EasingKind, ...] = (KNEE, HUE, OVERALL, DETAIL)
+
+PlaceKind = Literal["everywhere", "where out", "brushed"]
+EVERYWHERE: Final = "everywhere"
+WHERE_OUT: Final = "where out"
+BRUSHED: Final = "brushed"
 
 #: The reach that each kind begins with, and its ends.
-REACHES = {KNEE: (0.10, 0.0, 0.60), HUE: (60.0, 10.0, 180.0), OVERALL: (1.0, 1.0, 1.0), DETAIL: (0.006, 0.001, 0.03)}
+REACHES: dict[EasingKind, tuple[float, float, float]] = {
+    KNEE: (0.10, 0.0, 0.60),
+    HUE: (60.0, 10.0, 180.0),
+    OVERALL: (1.0, 1.0, 1.0),
+    DETAIL: (0.006, 0.001, 0.03),
+}
 
 
 @dataclass(frozen=True)
@@ -44,7 +58,7 @@ class Place:
 
     Attributes
     ----------
-    kind : ``everywhere``, ``where out`` or ``brushed``
+    kind : PlaceKind
     feather : float
         Width of the edge round what is outside, as a share of the picture's longest side.
     strokes : tuple of Stroke
@@ -53,7 +67,7 @@ class Place:
         The upright picture that the strokes were painted on.
     """
 
-    kind: str = EVERYWHERE
+    kind: PlaceKind = EVERYWHERE
     feather: float = 0.004
     strokes: tuple[Stroke, ...] = ()
     painted_on: tuple[int, int] | None = None
@@ -73,7 +87,7 @@ class Easing:
 
     Attributes
     ----------
-    kind : str
+    kind : EasingKind
         ``knee``: chroma above a knee is compressed towards the boundary at its hue and lightness, below it untouched.
         ``hue``: the same for a range of hues only. ``overall``: all chroma is scaled. ``detail``: luminance texture that the
         destination cuts off is given back.
@@ -90,7 +104,7 @@ class Easing:
         Id of the only destination it is for; empty for all.
     """
 
-    kind: str
+    kind: EasingKind
     strength: float = 1.0
     reach: float = 0.0
     hue: float = 0.0
@@ -120,11 +134,23 @@ class Easing:
             raise NotSupported(f"an easing cannot act {self.place.kind!r}")
 
 
-def new_easing(kind: str, hue: float = 0.0, destination: str = "") -> Easing:
-    """An easing as it begins: full strength (overall: a tenth), everywhere."""
+def new_easing(kind: EasingKind, hue: float = 0.0, destination: str = "") -> Easing:
+    """An easing as it begins: full strength (overall: a tenth), everywhere.
+
+    Examples
+    --------
+    >>> new_easing(OVERALL).strength, new_easing(HUE, 370.0).hue
+    (0.1, 10.0)
+    """
     return Easing(kind, 0.1 if kind == OVERALL else 1.0, REACHES[kind][0], hue % 360.0, destination=destination)
 
 
 def full_strength(strength: float = 1.0) -> tuple[Easing, ...]:
-    """What the command line eases with: a knee."""
+    """What the command line eases with: a knee.
+
+    Examples
+    --------
+    >>> [e.kind for e in full_strength(0.5)]
+    ['knee']
+    """
     return (replace(new_easing(KNEE), strength=strength),)

@@ -38,6 +38,14 @@ def outside(linear: Pixels, c: Conversion) -> Mask:
     ------
     BadProfile
         When the destination has no way from colours to device values.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import P3, SRGB
+    >>> linear = np.array([[[1.0, 0.0, 0.0], [0.5, 0.5, 0.5]]], np.float32)
+    >>> outside(linear, Conversion(P3, SRGB)).tolist()
+    [[True, False]]
     """
     if isinstance(c.destination, ICCSpace):
         return outside_by_profile(lab(linear, c.light).reshape(-1, 3), c.destination).reshape(linear.shape[:2])
@@ -50,6 +58,13 @@ def outside_of(colours: NDArray[np.floating], space: Space) -> Mask:
     Raises
     ------
     BadProfile
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import SRGB
+    >>> outside_of(np.array([[50.0, 0.0, 0.0], [50.0, 120.0, 0.0]]), SRGB).tolist()
+    [False, True]
     """
     if isinstance(space, RGBSpace):
         return outside_mask((lab_to_xyz(colours) @ space.from_xyz.T).astype(np.float32)[None], space)[0]
@@ -64,6 +79,14 @@ def measure(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
     Raises
     ------
     BadProfile
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import P3, SRGB
+    >>> found, mask = measure(np.array([[[1.0, 0.0, 0.0], [0.5, 0.5, 0.5]]], np.float32), Conversion(P3, SRGB))
+    >>> found.share, found.largest
+    (0.5, 1)
     """
     counts, mask = _look(linear, c)
     largest = 0
@@ -74,7 +97,15 @@ def measure(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
 
 
 def count_outside(linear: Pixels, c: Conversion) -> Outside:
-    """As `measure`, of a part of a picture: counts only, without the largest patch. Raises BadProfile."""
+    """As `measure`, of a part of a picture: counts only, without the largest patch. Raises BadProfile.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import P3, SRGB
+    >>> count_outside(np.array([[[1.0, 0.0, 0.0]]], np.float32), Conversion(P3, SRGB)).outside
+    1
+    """
     return _look(linear, c)[0]
 
 

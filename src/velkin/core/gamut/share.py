@@ -20,6 +20,13 @@ def share_outside(numbers: Numbers, source: Space, destination: Space) -> float:
     ------
     BadProfile
         When the destination has no way from colours to device values.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import P3, SRGB
+    >>> share_outside(np.array([[[255, 0, 0], [128, 128, 128]]], np.uint8), P3, SRGB)
+    0.5
     """
     flat = numbers.reshape(-1, numbers.shape[-1])
     sample = as_float(spread(flat, 2_000_000))

@@ -38,6 +38,14 @@ def linear_there(linear: Pixels, c: Conversion, paper: Paper = PLAIN) -> Pixels:
     """The colours that the destination shows, as linear RGB in `c.source`.
 
     A medium's white is seen as white and its black as black unless `paper` says otherwise.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import P3, SRGB
+    >>> red = np.array([[[1.0, 0.0, 0.0]]], np.float32)
+    >>> [round(float(v), 2) for v in linear_there(red, Conversion(P3, SRGB))[0, 0]]
+    [0.82, 0.03, 0.02]
     """
     source = c.light
     if isinstance(c.destination, RGBSpace):
@@ -53,14 +61,29 @@ def linear_there(linear: Pixels, c: Conversion, paper: Paper = PLAIN) -> Pixels:
 
 
 def lost_there(linear: Pixels, c: Conversion) -> Pixels:
-    """ΔE00 (H, W) between the colours meant and those the destination shows, media-relative; the medium's black is not wished away."""
+    """ΔE00 (H, W) between the colours meant and those the destination shows, media-relative; the medium's black is not wished away.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import P3, SRGB
+    >>> lost_there(np.full((1, 1, 3), 0.5, np.float32), Conversion(P3, SRGB)).tolist()
+    [[0.0]]
+    """
     space = c.light
     return difference(lab(linear, space), lab(linear_there(linear, c, Paper(black=True)), space))
 
 
 @lru_cache(maxsize=32)
 def white_seen(space: Space) -> tuple[float, float, float]:
-    """Lab of a destination's white as it is: the paper's colour."""
+    """Lab of a destination's white as it is: the paper's colour.
+
+    Examples
+    --------
+    >>> from velkin.core.spaces.rgb import SRGB
+    >>> white_seen(SRGB)
+    (100.0, 0.0, 0.0)
+    """
     if isinstance(space, RGBSpace):
         return (100.0, 0.0, 0.0)
     white = np.zeros((1, CHANNELS[space.model])) if space.model == "cmyk" else np.ones((1, CHANNELS[space.model]))

@@ -201,7 +201,14 @@ def common(first: Solid, second: Solid) -> float:
 
 
 def chromaticities(space: Space) -> Floats:
-    """xy (N, 2) of a closed polygon round all that a space holds: its primaries, or the hull of a device's colours."""
+    """xy (N, 2) of a closed polygon round all that a space holds: its primaries, or the hull of a device's colours.
+
+    Examples
+    --------
+    >>> from velkin.core.spaces.rgb import SRGB
+    >>> chromaticities(SRGB)[0].tolist()
+    [0.64, 0.33]
+    """
     if isinstance(space, RGBSpace) and space.given is None:
         return np.array([*space.primaries, space.primaries[0]])
     channels = CHANNELS[space.model]

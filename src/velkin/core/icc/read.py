@@ -57,6 +57,14 @@ def parse(data: bytes) -> ICCProfile:
     ------
     BadProfile
         When it is truncated, lacks its signature, or a tag points outside it.
+
+    Examples
+    --------
+    >>> from velkin.core.icc.write import matrix_profile
+    >>> from velkin.core.spaces.rgb import P3
+    >>> found = parse(matrix_profile(P3))
+    >>> found.model, found.kind, found.description
+    ('rgb', 'display', 'P3 (D65)')
     """
     if len(data) < 132:
         raise BadProfile(f"an ICC profile of {len(data)} bytes is too short to be one")

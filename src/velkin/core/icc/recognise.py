@@ -36,6 +36,13 @@ def recognise(profile: bytes) -> RGBSpace | None:
     ------
     BadProfile
         When the profile cannot be used for RGB pictures.
+
+    Examples
+    --------
+    >>> from velkin.core.icc.write import matrix_profile
+    >>> from velkin.core.spaces.rgb import P3
+    >>> recognise(matrix_profile(P3, 2)).id
+    'p3'
     """
     lab = to_lab(_grid(), profile, "rgb")
     if not np.all(np.isfinite(lab)):

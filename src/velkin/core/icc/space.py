@@ -90,12 +90,24 @@ def plain_ink() -> ICCSpace:
 
 
 def shown_for_now(model: str) -> Space:
-    """What numbers that nothing explains are shown in until it is decided."""
+    """What numbers that nothing explains are shown in until it is decided.
+
+    Examples
+    --------
+    >>> shown_for_now("gray").name
+    'Gray, sRGB curve'
+    """
     return {"gray": grays()["gray-srgb"], "cmyk": plain_ink(), "lab": LAB}.get(model, SRGB) if model != "rgb" else SRGB
 
 
 def profile_of(space: Space, version: int = 4) -> bytes:
-    """The ICC profile to embed for a space: the one it was read from, else one that Velkin writes."""
+    """The ICC profile to embed for a space: the one it was read from, else one that Velkin writes.
+
+    Examples
+    --------
+    >>> len(profile_of(SRGB)) == int.from_bytes(profile_of(SRGB)[:4], "big")
+    True
+    """
     if space.icc is not None:
         return space.icc
     assert isinstance(space, RGBSpace)
@@ -110,6 +122,11 @@ def space_of(data: bytes) -> Space:
     ------
     BadProfile
         When it is damaged, of a class that gives pictures no meaning, or cannot be used.
+
+    Examples
+    --------
+    >>> space_of(profile_of(SRGB)).family
+    'srgb'
     """
     profile = parse(data)
     if profile.model not in CHANNELS or profile.kind not in ("input", "display", "output", "space"):
@@ -157,12 +174,24 @@ def load_space(path: Path) -> Space:
 
 
 def family(space: Space) -> str:
-    """Id of the built-in RGB space that a space is or equals; empty where there is none."""
+    """Id of the built-in RGB space that a space is or equals; empty where there is none.
+
+    Examples
+    --------
+    >>> family(SRGB), family(LAB)
+    ('srgb', '')
+    """
     return family_of(space) if isinstance(space, RGBSpace) else space.family
 
 
 def same(a: Space | None, b: Space | None) -> bool:
-    """Whether two spaces give numbers the same meaning, to within 1.0 ΔE00."""
+    """Whether two spaces give numbers the same meaning, to within 1.0 ΔE00.
+
+    Examples
+    --------
+    >>> same(SRGB, space_of(profile_of(SRGB, 2))), same(SRGB, LAB)
+    (True, False)
+    """
     if a is None or b is None:
         return a is b
     if a.id == b.id:
@@ -173,7 +202,14 @@ def same(a: Space | None, b: Space | None) -> bool:
 
 
 def same_numbers(a: Space, b: Space) -> bool:
-    """Whether every colour has the very same numbers in two spaces, so that a conversion would change nothing."""
+    """Whether every colour has the very same numbers in two spaces, so that a conversion would change nothing.
+
+    Examples
+    --------
+    >>> from velkin.core.spaces.rgb import P3, SRGB
+    >>> same_numbers(SRGB, SRGB), same_numbers(SRGB, P3)
+    (True, False)
+    """
     if a == b:
         return True
     if isinstance(a, RGBSpace) and isinstance(b, RGBSpace):
@@ -190,5 +226,11 @@ def check_model(space: Space, model: str, source: Path) -> None:
 
 
 def built_in_space(identifier: str) -> Space | None:
-    """A built-in RGB, gray or Lab space by its id."""
+    """A built-in RGB, gray or Lab space by its id.
+
+    Examples
+    --------
+    >>> built_in_space("romm").name, built_in_space("unheard of")
+    ('ROMM RGB', None)
+    """
     return BUILT_IN.get(identifier) or grays().get(identifier) or (LAB if identifier == "lab" else None)

@@ -30,6 +30,14 @@ def to_lab(values: NDArray[np.floating], profile: bytes, model: str, intent: Int
     ------
     BadProfile
         When LittleCMS cannot use the profile that way.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.icc.write import matrix_profile
+    >>> from velkin.core.spaces.rgb import SRGB
+    >>> (to_lab(np.ones((1, 3)), matrix_profile(SRGB), "rgb").round(1) + 0.0).tolist()
+    [[100.0, 0.0, 0.0]]
     """
     row = np.ascontiguousarray(values, dtype=np.float64)[None, :, :]
     if model == "cmyk":
@@ -74,6 +82,15 @@ def device_values(
     ------
     BadProfile
         When LittleCMS cannot combine the two, as with a destination that has no way from colours to device values.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.icc.write import matrix_profile
+    >>> from velkin.core.spaces.rgb import P3, SRGB
+    >>> red = np.array([[1.0, 0.0, 0.0]])
+    >>> device_values(red, matrix_profile(SRGB), "rgb", matrix_profile(P3), "rgb").round(2).tolist()
+    [[0.92, 0.2, 0.14]]
     """
     row = np.ascontiguousarray(values, dtype=np.float64)[None, :, :]
     if source_model == "cmyk":

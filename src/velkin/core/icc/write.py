@@ -90,7 +90,14 @@ def _curves(transfer: AnyTransfer, version: int) -> list[bytes]:
 
 
 def gray_profile(name: str, transfer: Transfer, version: Literal[2, 4] = 4) -> bytes:
-    """The ICC profile of a gray space: one curve to the Y of the connection space."""
+    """The ICC profile of a gray space: one curve to the Y of the connection space.
+
+    Examples
+    --------
+    >>> from velkin.core.spaces.transfer import Transfer
+    >>> gray_profile("Gray", Transfer(2.2))[16:20]
+    b'GRAY'
+    """
     tags = [
         (b"desc", text_v4(name) if version == 4 else description_v2(name)),
         (b"cprt", text_v4(COPYRIGHT) if version == 4 else text_v2(COPYRIGHT)),
@@ -113,6 +120,12 @@ def matrix_profile(space: RGBSpace, version: Literal[2, 4] = 4) -> bytes:
     -------
     bytes
         A complete display profile with profile ID.
+
+    Examples
+    --------
+    >>> from velkin.core.spaces.rgb import SRGB
+    >>> matrix_profile(SRGB)[36:40], matrix_profile(SRGB, 2)[8]
+    (b'acsp', 2)
     """
     columns = space.to_xyz
     red, green, blue = _curves(space.transfer, version)

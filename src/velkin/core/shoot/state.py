@@ -14,19 +14,23 @@ from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
-from velkin.core.destinations.destination import Destination, ProofGoal
+from velkin.core.destinations.destination import NUMBER, Destination, ProofGoal
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space, built_in_space, shown_for_now
 from velkin.core.icc.transform import Intent
 from velkin.core.path import ColourPath, path_of
 from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.light import Light
+from velkin.core.shoot.written import WrittenFile
 from velkin.core.spaces.rgb import SRGB, RGBSpace
 from velkin.core.stages.camera import CameraStage, built_in_stage, profile_stage
 from velkin.core.stages.source import PictureSource
 from velkin.core.stages.steps import steps_of
 from velkin.core.tags.ledger import Entry
 from velkin.core.tags.rules import IntakeRules
+
+#: What fingerprints begin with; another beginning whenever they are taken of other things.
+_FINGERPRINT = "2-"
 
 
 @dataclass(frozen=True)
@@ -203,11 +207,23 @@ class State:
     def fingerprint(self, frame: int, destination: Destination) -> str:
         """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
         f = self.frames[frame]
-        settings = replace(destination, ticked=True, name="", about="", folder="", pattern="", existing="", outside_limit=0.0)
+        settings = replace(
+            destination, ticked=True, name="", about="", folder="", pattern="", existing=NUMBER, outside_limit=0.0
+        )
         if self.known_space(destination.space_id) is None:
             return ""
         text = repr((self.toward_destination(frame, destination), f.digest, settings))
-        return hashlib.sha256(text.encode()).hexdigest()[:16]
+        return _FINGERPRINT + hashlib.sha256(text.encode()).hexdigest()[:16]
+
+    def changed_since(self, written: WrittenFile) -> bool:
+        """Whether a frame was changed since a file of it was written, for a destination that is still there.
+
+        Fingerprints of another kind, as earlier versions took them, tell nothing.
+        """
+        destination = next((d for d in self.destinations if d.id == written.destination), None)
+        if destination is None or not written.state.startswith(_FINGERPRINT):
+            return False
+        return written.state != self.fingerprint(written.frame, destination)
 
     def chart_frame(self, light: int) -> int | None:
         """The frame whose chart stands for a light: one that was read, else one that is marked."""

@@ -9,7 +9,15 @@ Floats = NDArray[np.float64]
 
 
 def ciede2000(first: ArrayLike, second: ArrayLike) -> Floats:
-    """ΔE00 (...) between two arrays of Lab (..., 3), which broadcast; parametric factors 1."""
+    """ΔE00 (...) between two arrays of Lab (..., 3), which broadcast; parametric factors 1.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> first, second = np.array([50.0, 2.6772, -79.7751]), np.array([50.0, 0.0, -82.7485])
+    >>> round(float(ciede2000(first, second)), 4)  # the first pair of Sharma, Wu and Dalal (2005)
+    2.0425
+    """
     lab1, lab2 = np.asarray(first, dtype=np.float64), np.asarray(second, dtype=np.float64)
     l1, a1, b1 = lab1[..., 0], lab1[..., 1], lab1[..., 2]
     l2, a2, b2 = lab2[..., 0], lab2[..., 1], lab2[..., 2]

@@ -14,14 +14,28 @@ _SLOPE = (29.0 / 6.0) ** 2 / 3.0
 
 
 def xyz_to_lab(xyz: ArrayLike, white: Floats = D50) -> Floats:
-    """Lab (..., 3) of XYZ (..., 3); negative XYZ follow the linear part."""
+    """Lab (..., 3) of XYZ (..., 3); negative XYZ follow the linear part.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> xyz_to_lab(np.array([0.1, 0.1, 0.1])).round(2).tolist()
+    [37.84, 2.84, -6.15]
+    """
     t = np.asarray(xyz, dtype=np.float64) / white
     f = np.where(t > _EPSILON, np.cbrt(t), _SLOPE * t + 4.0 / 29.0)
     return np.stack([116.0 * f[..., 1] - 16.0, 500.0 * (f[..., 0] - f[..., 1]), 200.0 * (f[..., 1] - f[..., 2])], axis=-1)
 
 
 def lab_to_xyz(lab: ArrayLike, white: Floats = D50) -> Floats:
-    """XYZ (..., 3) of Lab (..., 3)."""
+    """XYZ (..., 3) of Lab (..., 3).
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> lab_to_xyz(np.array([100.0, 0.0, 0.0])).round(4).tolist()
+    [0.9642, 1.0, 0.8249]
+    """
     values = np.asarray(lab, dtype=np.float64)
     fy = (values[..., 0] + 16.0) / 116.0
     f = np.stack([fy + values[..., 1] / 500.0, fy, fy - values[..., 2] / 200.0], axis=-1)

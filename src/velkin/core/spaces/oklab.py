@@ -42,16 +42,37 @@ FROM_CONES: Floats = np.asarray(np.linalg.inv(TO_CONES), dtype=np.float64)
 
 
 def xyz_to_oklab(xyz: ArrayLike) -> Floats:
-    """Oklab (..., 3) of XYZ D50 (..., 3), white 1, 0, 0; negative cone responses keep their sign."""
+    """Oklab (..., 3) of XYZ D50 (..., 3), white 1, 0, 0; negative cone responses keep their sign.
+
+    Examples
+    --------
+    >>> from velkin.core.spaces.adaptation import D50
+    >>> (xyz_to_oklab(D50).round(3) + 0.0).tolist()
+    [1.0, 0.0, 0.0]
+    """
     return np.asarray(np.cbrt(np.asarray(xyz, dtype=np.float64) @ TO_CONES.T) @ TO_OPPONENT.T)
 
 
 def oklab_to_xyz(oklab: ArrayLike) -> Floats:
-    """XYZ D50 (..., 3) of Oklab (..., 3)."""
+    """XYZ D50 (..., 3) of Oklab (..., 3).
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> oklab_to_xyz(np.array([1.0, 0.0, 0.0])).round(3).tolist()
+    [0.964, 1.0, 0.825]
+    """
     return np.asarray((np.asarray(oklab, dtype=np.float64) @ FROM_OPPONENT.T) ** 3 @ FROM_CONES.T)
 
 
 def hue_of(oklab: ArrayLike) -> Floats:
-    """Hue angle (...) in degrees, 0 to 360, of Oklab (..., 3)."""
+    """Hue angle (...) in degrees, 0 to 360, of Oklab (..., 3).
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> round(float(hue_of(np.array([0.5, 0.0, 0.1]))), 1)
+    90.0
+    """
     values = np.asarray(oklab, dtype=np.float64)
     return np.asarray(np.degrees(np.arctan2(values[..., 2], values[..., 1])) % 360.0)

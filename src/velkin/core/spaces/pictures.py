@@ -13,7 +13,15 @@ Pixels = NDArray[np.float32]
 
 
 def lab(linear: Pixels, space: RGBSpace) -> Pixels:
-    """Lab D50 (H, W, 3), float32, of linear RGB."""
+    """Lab D50 (H, W, 3), float32, of linear RGB.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from velkin.core.spaces.rgb import SRGB
+    >>> round(float(lab(np.full((1, 1, 3), 0.18, np.float32), SRGB)[0, 0, 0]), 1)
+    49.5
+    """
     from velkin.core.spaces import kernels  # loaded where needed: the compiler takes a moment
 
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
@@ -24,7 +32,15 @@ def lab(linear: Pixels, space: RGBSpace) -> Pixels:
 
 
 def difference(first: Pixels, second: Pixels) -> Pixels:
-    """ΔE00 (H, W) between two arrays of Lab (H, W, 3), float32."""
+    """ΔE00 (H, W) between two arrays of Lab (H, W, 3), float32.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> grey, warmer = np.array([[[50, 0, 0], [50, 0, 2]]], np.float32).swapaxes(0, 1)
+    >>> round(float(difference(grey[None], warmer[None])[0, 0]), 2)
+    1.91
+    """
     from velkin.core.spaces import kernels
 
     a, b = (np.ascontiguousarray(v, dtype=np.float32).reshape(-1, 3) for v in (first, second))

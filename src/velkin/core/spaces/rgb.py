@@ -110,10 +110,22 @@ BUILT_IN: dict[str, RGBSpace] = {s.id: s for s in (SRGB, OPRGB, P3, ROMM, BT2020
 
 
 def family_of(space: RGBSpace) -> str:
-    """Id of the built-in space that a space is or equals; empty where there is none."""
+    """Id of the built-in space that a space is or equals; empty where there is none.
+
+    Examples
+    --------
+    >>> family_of(SRGB), family_of(RGBSpace("mine", "mine", "", SRGB.primaries, SRGB.white, SRGB.transfer))
+    ('srgb', '')
+    """
     return space.id if space.id in BUILT_IN else space.family
 
 
 def between(source: RGBSpace, destination: RGBSpace) -> Floats:
-    """The 3×3 matrix from linear RGB in one space to linear RGB in another (colorimetric, through D50)."""
+    """The 3×3 matrix from linear RGB in one space to linear RGB in another (colorimetric, through D50).
+
+    Examples
+    --------
+    >>> (between(P3, SRGB).round(3) + 0.0).tolist()
+    [[1.225, -0.225, 0.0], [-0.042, 1.042, 0.0], [-0.02, -0.079, 1.098]]
+    """
     return np.asarray(destination.from_xyz @ source.to_xyz)

@@ -14,7 +14,14 @@ Floats = NDArray[np.float64]
 
 
 def xy_to_uv(xy: Floats) -> Floats:
-    """CIE 1960 u, v (..., 2) of chromaticities (..., 2)."""
+    """CIE 1960 u, v (..., 2) of chromaticities (..., 2).
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> xy_to_uv(np.array([0.3127, 0.3290])).round(4).tolist()
+    [0.1978, 0.3122]
+    """
     x, y = xy[..., 0], xy[..., 1]
     scale = -2.0 * x + 12.0 * y + 3.0
     return np.stack([4.0 * x / scale, 6.0 * y / scale], axis=-1)
@@ -28,7 +35,15 @@ def _locus() -> tuple[Floats, Floats]:
 
 
 def cct_duv(xy: Floats) -> tuple[float, float]:
-    """Correlated colour temperature in kelvin (about 1000 to 100000) and signed Duv of a chromaticity (2,)."""
+    """Correlated colour temperature in kelvin (about 1000 to 100000) and signed Duv of a chromaticity (2,).
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> kelvin, duv = cct_duv(np.array([0.3127, 0.3290]))
+    >>> round(kelvin), round(duv, 4)
+    (6506, 0.0032)
+    """
     kelvins, locus = _locus()
     point = xy_to_uv(np.asarray(xy, dtype=np.float64))
     distance = np.hypot(*(locus - point).T)
@@ -44,14 +59,26 @@ def cct_duv(xy: Floats) -> tuple[float, float]:
 
 
 def xy_of_cct(kelvin: float) -> Floats:
-    """Chromaticity (2,) of the usual light at a temperature: Planckian below 4000 K, CIE daylight from there on."""
+    """Chromaticity (2,) of the usual light at a temperature: Planckian below 4000 K, CIE daylight from there on.
+
+    Examples
+    --------
+    >>> xy_of_cct(2856.0).round(4).tolist()
+    [0.4475, 0.4074]
+    """
     if kelvin < 4000.0:
         return xyz_to_xy(xyz_of_light(planckian(kelvin)))
     return np.array(daylight_xy(min(kelvin, 25000.0)))
 
 
 def xy_of_temperature(kelvin: float, duv: float) -> Floats:
-    """Chromaticity (2,) at a distance Duv from the Planckian locus, on the line of one correlated temperature; undoes `cct_duv`."""
+    """Chromaticity (2,) at a distance Duv from the Planckian locus, on the line of one correlated temperature; undoes `cct_duv`.
+
+    Examples
+    --------
+    >>> xy_of_temperature(5000.0, 0.003).round(4).tolist()
+    [0.3457, 0.3581]
+    """
     kelvins = np.array([kelvin * 0.999, kelvin, kelvin * 1.001])
     before, here, after = xy_to_uv(xyz_to_xy(planckian(kelvins[:, None]) @ observer()))
     along = (after - before) / np.hypot(*(after - before))

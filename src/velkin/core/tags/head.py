@@ -10,7 +10,8 @@ from PIL import Image
 
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.containers import Carried, carried_by
-from velkin.core.files.picture import check_size, extra_of, tiff_pages
+from velkin.core.files.picture import check_size, extra_of
+from velkin.core.files.tiff_pages import tiff_pages
 
 _FORMATS = {"JPEG": "jpeg", "MPO": "jpeg", "PNG": "png", "WEBP": "webp", "AVIF": "avif", "JXL": "jxl"}
 _MODELS = {"1": "gray", "L": "gray", "LA": "gray", "I;16": "gray", "I;16B": "gray", "I": "gray", "F": "gray"}
@@ -55,9 +56,9 @@ def _tiff_head(path: Path, number: int) -> Head:
         damage = () if data is not None or icc is None else ("its embedded profile cannot be read",)
         return Head(
             "tiff",
-            page.imagewidth,
-            page.imagelength,
-            samples,
+            int(page.imagewidth),  # a damaged tag may hold several numbers, or a word
+            int(page.imagelength),
+            int(samples),
             int(bits if isinstance(bits, int) else bits[0]),
             model,
             samples > colours and extra_of(page) > 0,

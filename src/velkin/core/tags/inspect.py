@@ -5,6 +5,7 @@ from __future__ import annotations
 import warnings
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Literal
 
 from PIL import Image, UnidentifiedImageError
 
@@ -42,7 +43,7 @@ class Inspection:
     """
 
     path: Path
-    kind: str
+    kind: Literal["raw", "picture"]
     format: str
     width: int
     height: int

@@ -7,18 +7,24 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Final, Literal
 
 from velkin.core.icc.space import Space, same
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.ledger import Entry, Verb
 
-KEEP, CONVERT_NOW, GIVE, HOLD = "keep", "convert", "give", "hold"
+Action = Literal["keep", "convert", "give", "hold"]
+KEEP: Final = "keep"
+CONVERT_NOW: Final = "convert"
+GIVE: Final = "give"
+HOLD: Final = "hold"
 
 #: The decisions in the program's words.
-ACTION_WORDS = {KEEP: "keep", CONVERT_NOW: "convert on arrival", GIVE: "assign a space", HOLD: "hold for me"}
+ACTION_WORDS: dict[Action, str] = {KEEP: "keep", CONVERT_NOW: "convert on arrival", GIVE: "assign a space", HOLD: "hold for me"}
 
 #: Every case, in words, with the decisions that make sense for it.
-CASES: dict[str, tuple[str, tuple[str, ...]]] = {
+Case = Literal["matches", "another", "claimed", "untagged", "damaged", "model"]
+CASES: dict[Case, tuple[str, tuple[Action, ...]]] = {
     "matches": ("tagged, same as the working space", (KEEP, HOLD)),
     "another": ("tagged, another space", (KEEP, CONVERT_NOW, HOLD)),
     "claimed": ("untagged, metadata claims a space", (HOLD, KEEP, CONVERT_NOW, GIVE)),
@@ -32,7 +38,7 @@ CASES: dict[str, tuple[str, tuple[str, ...]]] = {
 class Rule:
     """A decision, and the id of the space that *give* gives."""
 
-    action: str
+    action: Action
     space: str = ""
 
 
@@ -47,13 +53,13 @@ class IntakeRules:
     damaged: Rule = Rule(HOLD)
     model: Rule = Rule(KEEP)
 
-    def of(self, case: str) -> Rule:
+    def of(self, case: Case) -> Rule:
         """The rule of a case."""
         rule = getattr(self, case)
         assert isinstance(rule, Rule)
         return rule
 
-    def with_rule(self, case: str, rule: Rule) -> IntakeRules:
+    def with_rule(self, case: Case, rule: Rule) -> IntakeRules:
         """These rules with another decision for a case; one that makes no sense for it raises ValueError."""
         if rule.action not in CASES[case][1]:
             raise ValueError(f"{rule.action} makes no sense for {case}")
@@ -73,8 +79,8 @@ class Ruled:
         The beginning of its ledger.
     """
 
-    case: str
-    action: str
+    case: Case
+    action: Action
     entries: tuple[Entry, ...]
 
     @property
@@ -83,7 +89,7 @@ class Ruled:
         return self.action == HOLD
 
 
-def case_of(state: str, model: str, said: Space | None, working: RGBSpace) -> str:
+def case_of(state: str, model: str, said: Space | None, working: RGBSpace) -> Case:
     """The case of a file by its tag state, colour model and what its tag or claim means."""
     if state == "damaged" or (said is None and state != "untagged"):
         return "damaged"

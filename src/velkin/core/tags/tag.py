@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
+
+TagState = Literal["tagged", "claimed", "untagged", "damaged", "raw"]
+TagSource = Literal["icc", "cicp", "png-srgb", "png-gama", "exif", "dng", "none"]
 
 
 @dataclass(frozen=True)
@@ -11,18 +15,16 @@ class Tag:
 
     Attributes
     ----------
-    state : str
-        ``tagged``, ``claimed``, ``untagged``, ``damaged`` or ``raw``.
-    source : str
-        ``icc``, ``cicp``, ``png-srgb``, ``png-gama``, ``exif``, ``dng`` or ``none``.
+    state : TagState
+    source : TagSource
     description : str
         The profile's own words, or what the claim says.
     space : str or None
         Id of the built-in space that the profile equals or the claim names.
     """
 
-    state: str
-    source: str
+    state: TagState
+    source: TagSource
     description: str = ""
     space: str | None = None
 
