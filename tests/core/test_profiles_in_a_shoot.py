@@ -93,8 +93,8 @@ def test_comparing_with_another_profile_keeps_the_frames_balance(shoot, kinds):
     shoot.camera.set_balance([frame], (1.9, 1.0, 1.4), "picked")
     before, other = shoot.state.path(frame), Alternative(Rendering.PROFILE, first).path(shoot.state, frame)
     assert other.camera.balance == before.camera.balance and other.camera.profile == "North"
-    assert shoot.state.look_name(f"profile {first}") == "North"
-    assert shoot.state.path_as(frame, "profile 99") == before  # a profile that is gone changes nothing
+    assert Alternative(Rendering.PROFILE, first).name(shoot.state) == "North"
+    assert Alternative(Rendering.PROFILE, 99).path(shoot.state, frame) == before  # a profile that is gone changes nothing
 
 
 @pytest.mark.parametrize(("keep", "brings"), [(True, True), (False, False)])
