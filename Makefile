@@ -41,7 +41,8 @@ fuzz: $(TEST_STAMP)
 	@$(PY) tools/fuzz.py $(or $(CASES),10000)
 
 mutants: $(TEST_STAMP)
-	@$(PY) tools/mutants.py $(MODULES)
+	@$(PY) -m pip install -q -r requirements-mutants.lock
+	@PER_MODULE=$(or $(PER_MODULE),12) $(PY) tools/mutants.py "$(MODULES)"
 
 accuracy: $(TEST_STAMP)
 	@$(PY) tools/accuracy.py

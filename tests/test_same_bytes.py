@@ -8,16 +8,21 @@ import tifffile
 
 from velkin.cli import main
 from velkin.core.conversion.codes import codes_of_light, histogram_of_light, quantised
+from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.curves import encoder_of
 from velkin.core.conversion.light import carried, linear_in
+from velkin.core.conversion.pictures import convert_picture
 from velkin.core.destinations.destination import Destination, FileFormat
 from velkin.core.destinations.sizing import FULL, Size
+from velkin.core.handoff.copies import CopyWish, write_copy
+from velkin.core.icc.space import space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.render import shown
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB
 from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
+from velkin.sim.press import press_profile
 
 RNG = np.random.default_rng(31)
 
@@ -31,12 +36,11 @@ def picture(tmp_path):
     return tmp_path / "wide.tif"
 
 
-def handed_off(tmp_path, source, space, bits):
+def handed_off(tmp_path, source, space, bits, profile=None):
     shoot = Shoot.create(tmp_path / f"{source.stem}-{space}-{bits}.velkin", "s")
     shoot.frames.add_frames([look_at(source)])
-    shoot.destinations.add_destinations(
-        [(Destination("to", "To", space, "to", file=FileFormat("tiff", bits), size=Size(FULL)), None)]
-    )
+    to = Destination("to", "To", space, "to", file=FileFormat("tiff", bits), size=Size(FULL))
+    shoot.destinations.add_destinations([(to, profile)])
     identifier = shoot.state.destinations[-1].id
     path = shoot.path
     shoot.close()
@@ -52,6 +56,56 @@ def test_convert_and_handoff_give_the_same_numbers(picture, tmp_path, space, bit
     converted = tifffile.imread(out)
     assert np.array_equal(converted, handed_off(tmp_path, picture, space, bits))
     assert converted.dtype == (np.uint8 if bits == 8 else np.uint16)
+
+
+@pytest.mark.parametrize("bits", [8, 16])
+def test_a_profile_of_tables_gives_the_same_inks_on_every_way(picture, tmp_path, bits, capfd):
+    (tmp_path / "press.icc").write_bytes(press_profile(4))
+    press = space_of(press_profile(4))
+    assert (
+        main(
+            [
+                "convert",
+                str(picture),
+                "--to",
+                str(tmp_path / "press.icc"),
+                "--bits",
+                str(bits),
+                "--out",
+                str(tmp_path / "c.tif"),
+            ]
+        )
+        == 0
+    )
+    converted = tifffile.imread(tmp_path / "c.tif")
+    assert np.array_equal(converted, handed_off(tmp_path, picture, press.id, bits, press))
+    # a part of it alone is the same part: no size picks another way
+    part = tifffile.imread(picture)[5:7, 3:9]
+    few = convert_picture(part, Conversion(ROMM, press), 16).numbers
+    whole = convert_picture(tifffile.imread(picture), Conversion(ROMM, press), 16).numbers
+    assert np.array_equal(few, whole[5:7, 3:9])
+
+
+def test_a_tagged_copy_of_the_ledger_is_what_the_verb_writes(picture, tmp_path, capfd):
+    """The same steps, decided in a shoot or given on the command line; and float pictures with them."""
+    floats = tmp_path / "f.tif"
+    tifffile.imwrite(
+        floats,
+        tifffile.imread(picture).astype(np.float32) / 65535 * 1.1 - 0.05,
+        photometric="rgb",
+        iccprofile=matrix_profile(ROMM),
+    )
+    for source in (picture, floats):
+        shoot = Shoot.create(tmp_path / f"{source.stem}-copy.velkin", "s")
+        frame = shoot.frames.add_frames([look_at(source)])[0]
+        shoot.colour.convert([frame], P3)
+        path = shoot.state.path(frame)
+        write_copy(source, path.start, path.steps, CopyWish(tmp_path / "copy.tif", replace=True))
+        shoot.close()
+        assert main(["convert", str(source), "--to", "p3", "--out", str(tmp_path / "verb.tif"), "--replace"]) == 0
+        by_ledger, by_verb = tifffile.imread(tmp_path / "copy.tif"), tifffile.imread(tmp_path / "verb.tif")
+        assert np.array_equal(by_ledger, by_verb) and by_verb.dtype == tifffile.imread(source).dtype
+    assert by_verb.min() < 0 and by_verb.max() > 1, "float is not clipped"
 
 
 @pytest.mark.parametrize("space", ["srgb", "oprgb", "romm"])

@@ -10,9 +10,11 @@ import pytest
 import tifffile
 
 from velkin.cli import main
+from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.dng_export import dng_profile
 from velkin.core.cameraprofiles.dng_file import dng_from_bytes, dng_to_bytes
 from velkin.core.cameraprofiles.fit import FitRequest, fit
+from velkin.core.cameraprofiles.huesat import HueSatMap
 from velkin.core.cameraprofiles.matrices import ColourMatrices, baseline_of, built_in, flat
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
@@ -122,6 +124,15 @@ def test_a_third_light_is_known_by_its_own_data(tmp_path):
     profile = dng_from_bytes(dng_to_bytes(_three_lights(third, tuple(green_lamp))))
     assert profile.illuminants == (17, 21, 255) and np.allclose(profile.matrices.whites[2], green_lamp, atol=1e-5)
     assert np.allclose(profile.matrices.white_of_neutral(1 / facts.as_shot), green_lamp, atol=1e-3)
+
+
+def test_a_light_that_tells_nothing_new_takes_its_table_with_it():
+    """The second light has the temperature of the first: tables stay with their own lights, not with their places."""
+    tables = tuple(HueSatMap(np.full((1, 3, 2, 3), 1.0 + n / 10, np.float32)) for n in range(3))
+    matrices = ColourMatrices(flat((WARM, WARM, COOL)), (2856.0, 2856.0, 6504.0))
+    read = dng_from_bytes(dng_to_bytes(DNGProfile("three", "", (17, 17, 21), matrices, tables)))
+    assert read.illuminants == (17, 21)
+    assert [float(t.data.max()) for t in read.tables] == pytest.approx([1.0, 1.2])
 
 
 def _three_lights(third, white):

@@ -5,6 +5,7 @@ Within a budget of bytes, those used last longest; when several threads ask for 
 
 from __future__ import annotations
 
+import dataclasses
 import functools
 import os
 import threading
@@ -23,10 +24,14 @@ _PLAIN = 1024
 
 
 def weight(value: Any) -> int:
-    """Bytes that a result holds on to, by the arrays in it (``nbytes``, or tuples of them)."""
+    """Bytes that a result holds on to, by the arrays in it, in tuples of them and in the fields of dataclasses."""
+    if hasattr(value, "nbytes"):
+        return int(value.nbytes)
     if isinstance(value, tuple):
         return sum(weight(v) for v in value)
-    return int(getattr(value, "nbytes", _PLAIN))
+    if dataclasses.is_dataclass(value):
+        return sum(weight(getattr(value, f.name)) for f in dataclasses.fields(value))
+    return _PLAIN
 
 
 def file_stamp(path: Path) -> tuple[str, int, int, int]:

@@ -155,7 +155,7 @@ def dng_from_bytes(data: bytes) -> DNGProfile:
         if light is not None and all(light.kelvin != other.kelvin for other in used):
             used.append(light)
     forward = [light.forward for light in used if light.forward is not None]
-    tables = [table for table in (_table(fields, _DIMS, tag, _ENCODING) for tag in _DATA) if table is not None][: len(used)]
+    tables = [light.table for light in used if light.table is not None]
     tone = fields.numbers(_TONE)
     curve = None
     if tone is not None:
@@ -195,6 +195,7 @@ class _Light:
     code: int
     white: tuple[float, float] | None
     kelvin: float
+    table: HueSatMap | None
 
 
 def _light(fields: _Directory, number: int) -> _Light | None:
@@ -205,7 +206,8 @@ def _light(fields: _Directory, number: int) -> _Light | None:
     code = int(fields.number(_ILLUMINANTS[number], 21 if number or alone else 17))
     white = illuminant_white(fields.fields[_LIGHTS[number]][2]) if code == OTHER and _LIGHTS[number] in fields.fields else None
     kelvin = kelvin_of(code) if white is None else cct_duv(np.array(white))[0]
-    return _Light(matrix, _forward(fields, _FORWARDS[number]), code, white, kelvin)
+    table = _table(fields, _DIMS, _DATA[number], _ENCODING)
+    return _Light(matrix, _forward(fields, _FORWARDS[number]), code, white, kelvin, table)
 
 
 def _forward(fields: _Directory, tag: int) -> tuple[float, ...] | None:

@@ -7,11 +7,11 @@ the positive a axis; it follows the hue angle and needs no arc tangent.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cache import cached
 from velkin.core.compiled import in_bands
 from velkin.core.gamut.roundtrip import beyond
 from velkin.core.icc.space import ICCSpace, Space
@@ -98,7 +98,7 @@ def _greys(space: Space) -> tuple[float, float]:
     return float(lightness[best[0]]), float(lightness[best[1]])
 
 
-@lru_cache(maxsize=16)
+@cached(100_000_000)
 def boundary_of(space: Space) -> Boundary:
     """The boundary of a destination.
 

@@ -6,12 +6,12 @@ Everything works on linear RGB (H, W, 3) float32, unclipped, in a space of matri
 from __future__ import annotations
 
 from dataclasses import replace
-from functools import lru_cache
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cache import cached
 from velkin.core.conversion.conversion import Conversion, is_destination
 from velkin.core.conversion.light import carried, from_linear
 from velkin.core.conversion.outside import ChannelEnds, Outside, outside_and_mask, outside_mask
@@ -129,7 +129,7 @@ def _by_curves(flat: Pixels, c: Conversion, found: NDArray[np.uint8]) -> Outside
     return counts
 
 
-@lru_cache(maxsize=16)
+@cached(1_000_000)
 def _greys_held(space: ICCSpace) -> tuple[float, float]:
     """L* of the darkest and the lightest grey that a space known by its profile holds."""
     b = boundary_of(space)

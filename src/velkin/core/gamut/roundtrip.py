@@ -7,8 +7,6 @@ colours decides.
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -48,7 +46,7 @@ def _grid(side: int) -> Floats:
     return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
 
 
-@lru_cache(maxsize=16)
+@cached(1_000_000)
 def own_error(space: ICCSpace) -> float:
     """The 95th percentile of a profile's own round-trip error, ΔE00, of the colours that its own separation produces.
 

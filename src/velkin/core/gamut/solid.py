@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import dataclass, field
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cache import cached
 from velkin.core.icc.space import CHANNELS, Space
 from velkin.core.icc.transform import to_lab
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
@@ -147,7 +147,7 @@ def _furthest(segments: Floats) -> Floats:
     return np.asarray(np.where(hit, r, 0.0).max(axis=0, initial=0.0))
 
 
-@lru_cache(maxsize=32)
+@cached(200_000_000)
 def solid_of(space: Space) -> Solid:
     """The solid of a space.
 
