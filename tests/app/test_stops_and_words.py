@@ -5,12 +5,13 @@ from dataclasses import replace
 import pytest
 
 from velkin.app import words
-from velkin.app.flow.stops import DOTTED, HAIRLINE, LINK_WORDS, SOLID, edited_since_written, stops_of
+from velkin.app.flow.stops import DOTTED, DOUBLE, HAIRLINE, LINK_WORDS, SOLID, edited_since_written, stops_of
 from velkin.app.main import settle
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
+from velkin.core.gamut.easing import full_strength
 from velkin.core.shoot.alternatives import BUILT_IN
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.written import WrittenFile
@@ -81,6 +82,16 @@ def test_working_in_the_destinations_space_changes_nothing_between(shoot):
     working, proof = says(shoot, named(shoot, "north-0412"))[2:4]
     assert (working.value, working.link, proof.bead, proof.link) == ("sRGB", HAIRLINE, "tagged-same", HAIRLINE)
     shoot.colour.set_working(P3)
+    assert says(shoot, named(shoot, "north-0412"))[3].link == SOLID
+
+
+def test_easing_draws_its_link_double(shoot):
+    frame = named(shoot, "north-0412")
+    assert says(shoot, frame)[3].link == SOLID
+    shoot.easing.set_easings(frame.id, full_strength())
+    eased = says(shoot, named(shoot, "north-0412"))[3]
+    assert eased.link == DOUBLE and LINK_WORDS[eased.link] == "look and numbers change"
+    shoot.undo()
     assert says(shoot, named(shoot, "north-0412"))[3].link == SOLID
 
 

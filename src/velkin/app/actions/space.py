@@ -161,7 +161,7 @@ class SpaceActions:
         """Say what the links of the colour path mean."""
         self._model.say(
             "Dotted link: numbers stay, look changes. Solid link: look stays, numbers change. "
-            "Hairline: nothing happens between two stops."
+            "Double link: look and numbers change (eased). Hairline: nothing happens between two stops."
         )
 
     # ---- pins -------------------------------------------------------------------------------------------------

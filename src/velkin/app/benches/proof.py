@@ -21,6 +21,7 @@ from velkin.core.gamut.simulation import white_seen
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.stages.stage import Alters
 
 _SCREEN = "this screen"
 CHANNELS = {"rgb": ("red", "green", "blue"), "cmyk": ("cyan", "magenta", "yellow", "black"), "gray": ("gray",)}
@@ -215,11 +216,11 @@ class ProofBench(Bench):
         lost = measured.proofed.loss
         change = f" What it shows differs by ΔE {lost.mean:.1f} mean, {lost.p95:.1f} at the 95th percentile."
         when = "On hand-off" if not self._model.state.goal.space and not self._model.proof.on_screen else "Converted"
-        ease = "it is eased first, then the" if measured.proofed.change is not None else "the"
+        how = f"eased, then converted: {Alters.BOTH.value}" if measured.proofed.change is not None else f"the {CONVERT}"
         cut = f"{percent(outside.share)} is cut off." if outside.outside else "nothing is cut off."
         to = f" to {name}" if when == "On hand-off" else ""
         goal = "" if to else f" to {name}"
-        self.sentence.setText(f"{when}{goal}: {ease} {CONVERT}{to}; {cut}{change if outside.outside else ''}")
+        self.sentence.setText(f"{when}{goal}: {how}{to}; {cut}{change if outside.outside else ''}")
 
 
 def _about(space: Space) -> str:

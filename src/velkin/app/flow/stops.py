@@ -5,21 +5,23 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from velkin.app.flow.drawing import Measured
-from velkin.app.words import ASSIGN, CONVERT, count, percent, temperature_words
+from velkin.app.words import count, percent, temperature_words
 from velkin.core.icc.space import same
 from velkin.core.path import ColourPath
 from velkin.core.shoot.frame import Frame
 from velkin.core.shoot.state import State
 from velkin.core.shoot.written import WrittenFile
+from velkin.core.stages.stage import Alters
 from velkin.core.stages.steps import Assign, Convert
 
-DOTTED, SOLID, HAIRLINE = "dotted", "solid", "hairline"
+DOTTED, SOLID, DOUBLE, HAIRLINE = "dotted", "solid", "double", "hairline"
 
 #: The links' meaning, in the words used everywhere.
 LINK_WORDS = {
-    DOTTED: ASSIGN,
-    SOLID: CONVERT,
-    HAIRLINE: "nothing happens",
+    DOTTED: Alters.LOOK.value,
+    SOLID: Alters.NUMBERS.value,
+    DOUBLE: Alters.BOTH.value,
+    HAIRLINE: Alters.NOTHING.value,
 }
 
 
@@ -61,7 +63,8 @@ def stops_of(
         eased = ", eased" if path.easings else ""
         lost = f"{percent(measured.there_outside.share)} out of gamut{eased}" + (f", {tried}" if tried else "")
     stays = same(path.destination, path.here)  # what is proofed is converted once, when it is written
-    proof = Stop("Proof", name, lost, "tagged-same" if stays else "tagged-other", HAIRLINE if stays else SOLID)
+    link = DOUBLE if path.easings else HAIRLINE if stays else SOLID
+    proof = Stop("Proof", name, lost, "tagged-same" if stays else "tagged-other", link)
     handoff = _handoff(state, frame_id, written)
     if not path.known:
         handoff = Stop("Hand-off", "waits for Source", "nothing written", "open", HAIRLINE)

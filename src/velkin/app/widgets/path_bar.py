@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QSizePol
 
 from velkin.app import glyphs, theme
 from velkin.app.flow.picture_flow import PictureFlow
-from velkin.app.flow.stops import DOTTED, LINK_WORDS, SOLID, Stop
+from velkin.app.flow.stops import DOTTED, DOUBLE, LINK_WORDS, SOLID, Stop
 from velkin.app.model.shoot_model import STOPS, ShootModel
 from velkin.app.widgets.checkable import Checkable
 from velkin.app.words import as_shown
@@ -93,6 +93,10 @@ class StopButton(Checkable, QAbstractButton):
             number = max(int((x1 - x0) / 8), 1)
             for i in range(number + 1):
                 p.drawEllipse(QPointF(x0 + i * (x1 - x0) / number, y), 1.6, 1.6)
+        elif self._stop.link == DOUBLE:  # two lines of 1.5 px, 3 px apart
+            p.setPen(QPen(ink, 1.5, cap=Qt.PenCapStyle.FlatCap))
+            for off in (-2.25, 2.25):
+                p.drawLine(QPointF(x0, y + off), QPointF(x1, y + off))
         else:
             p.setPen(QPen(ink, 3 if self._stop.link == SOLID else 1, cap=Qt.PenCapStyle.FlatCap))
             p.drawLine(QPointF(x0, y), QPointF(x1, y))
