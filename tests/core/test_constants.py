@@ -10,11 +10,13 @@ import colour
 import numpy as np
 import pytest
 
+from velkin.core.icc.space import space_of
+from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces import adaptation, oklab
 from velkin.core.spaces.adaptation import BRADFORD, D50, bradford, xy_to_xyz
 from velkin.core.spaces.rgb import BUILT_IN
 from velkin.core.spaces.temperature import cct_duv, xy_of_cct, xy_of_temperature
-from velkin.core.spaces.transfer import Transfer
+from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
 
 D65, D50_XY = (0.3127, 0.3290), (0.3457, 0.3585)
 #: As the standards print them: red, green, blue and white in x, y.
@@ -172,3 +174,25 @@ def test_a_curve_s_pieces_meet():
         assert isinstance(t, Transfer)
         if t.d:
             assert t.c * t.d == pytest.approx((t.a * t.d + t.b) ** t.g, rel=2e-3)
+
+
+def test_constants_that_comparisons_cannot_tell_apart_are_the_standards_own():
+    """Those whose slip would move no colour by what a table prints: held to the fractions themselves."""
+    assert BUILT_IN["ecirgb"].transfer.c == 2700 / 24389  # CIE 15: κ = 24389/27, for L* of 0..1
+    assert BUILT_IN["ecirgb"].transfer.a == 1 / 1.16
+
+
+def test_sampled_curves_go_on_beyond_white_as_steeply_as_they_arrive():
+    curve = Sampled(np.linspace(0, 1, 65) ** 3)
+    arrival = (1.0 - (63 / 64) ** 3) * 64
+    assert not curve.is_linear and not ByChannel(curve, curve, curve).is_linear
+    beyond = np.array([1.0, 1.1, -1.1])
+    assert curve.decode(beyond) == pytest.approx([1.0, 1.0 + 0.1 * arrival, -1.0 - 0.1 * arrival])
+    assert curve.encode(curve.decode(beyond)) == pytest.approx(beyond)
+
+
+@pytest.mark.parametrize("space", BUILT_IN.values(), ids=list(BUILT_IN))
+def test_a_profile_gives_back_the_primaries_and_white_it_was_written_for(space):
+    read = space_of(matrix_profile(replace(space, id="another", family=""), 4))
+    assert np.allclose(read.primaries, space.primaries, atol=2e-4)
+    assert np.allclose(read.white, space.white, atol=1e-4)

@@ -15,8 +15,8 @@ from velkin.core.spaces.rgb import RGBSpace
 Pixels = NDArray[np.float32]
 Floats = NDArray[np.float64]
 
-#: Bits of the mantissa by which a table steps, tried in turn until it is close enough.
-_FINE = (8, 10, 12)
+#: Bits of the mantissa by which a table steps, tried in turn until it is close enough: for codes, and for numbers that stay floats.
+_FOR_CODES, _FOR_FLOATS = (8, 10, 12), (11, 12)
 #: What is close enough: a quarter of a 16-bit code between 0 and 1, and this share of the number everywhere.
 _CODE, _SHARE = 0.25 / 65535.0, 1e-5
 #: Tables end here; no picture's number, nor its light, is larger and means anything.
@@ -52,21 +52,27 @@ class Curves:
 
 @lru_cache(maxsize=24)
 def encoder_of(space: RGBSpace) -> Curves:
-    """A space's curves from light to encoded numbers."""
-    return _close(space.encode)
+    """A space's curves from light to encoded numbers that become codes."""
+    return _close(space.encode, _FOR_CODES)
 
 
-@lru_cache(maxsize=24)
+@lru_cache(maxsize=16)
+def fine_encoder_of(space: RGBSpace) -> Curves:
+    """A space's curves from light to encoded numbers that stay floats."""
+    return _close(space.encode, _FOR_FLOATS)
+
+
+@lru_cache(maxsize=16)
 def decoder_of(space: RGBSpace) -> Curves:
     """A space's curves from encoded numbers to light."""
-    return _close(space.decode)
+    return _close(space.decode, _FOR_FLOATS)
 
 
-def _close(function: Callable[[Floats], NDArray[np.floating]]) -> Curves:
+def _close(function: Callable[[Floats], NDArray[np.floating]], steps: tuple[int, ...]) -> Curves:
     rng = np.random.default_rng(23)
     probes = np.concatenate([rng.random(20000), 2.0 ** rng.uniform(-60.0, 0.0, 20000)]).astype(np.float32)
     meant = np.asarray(function(np.repeat(probes[:, None].astype(np.float64), 3, axis=1)))
-    for fine in _FINE:
+    for fine in steps:
         curves = _tabulated(function, 23 - fine)
         found = np.stack([curves.read(channel, probes) for channel in range(3)], axis=1)
         if np.all(np.abs(found - meant) <= np.minimum(_CODE, _SHARE * np.maximum(np.abs(meant), 1e-3))):

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from velkin.core.compiled import in_bands
 from velkin.core.conversion.codes import Numbers, Pixels, as_float, is_codes
 from velkin.core.conversion.conversion import Conversion
-from velkin.core.conversion.curves import decoder_of, encoder_of, light_of_each_code
+from velkin.core.conversion.curves import decoder_of, encoder_of, fine_encoder_of, light_of_each_code
 from velkin.core.conversion.tables import EVEN, Table, compensation, lab_table, read, table_of
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.icc.transform import Intent
@@ -53,7 +53,7 @@ def encoded(linear: Pixels, space: RGBSpace) -> Pixels:
     from velkin.core.conversion import kernels
 
     flat = _flat(np.asarray(linear, dtype=np.float32))
-    out, curves = np.empty((len(flat), 3), dtype=np.float32), encoder_of(space)
+    out, curves = np.empty((len(flat), 3), dtype=np.float32), fine_encoder_of(space)
 
     def band(a: int, z: int) -> None:
         kernels.numbers_of_light(flat[a:z], *curves.tables, curves.shift, curves.base, out[a:z])
