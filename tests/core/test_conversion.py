@@ -216,3 +216,12 @@ def test_gray_profiles_are_read_as_gray() -> None:
     for version in (2, 4):
         space = space_of(gray_profile("dots", Transfer(2.2), version))  # type: ignore[arg-type]
         assert isinstance(space, ICCSpace) and space.model == "gray" and space.name == "dots"
+
+
+def test_counts_are_those_of_all_bands_each_once() -> None:
+    """A picture of several bands, of which only one holds what leaves the space."""
+    numbers = np.full((500, 300, 3), 20000, dtype=np.uint16)
+    numbers[-40:, :100] = (0, 60000, 0)
+    found = convert_picture(numbers, Conversion(ROMM, SRGB), 16).outside
+    assert found is not None and (found.pixels, found.outside) == (150_000, 4_000)
+    assert convert_picture(np.ascontiguousarray(numbers[::-1]), Conversion(ROMM, SRGB), 16).outside == found

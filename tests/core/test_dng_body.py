@@ -142,6 +142,12 @@ def _three_lights(third, white):
     return DNGProfile("three", "", (17, 21, 255), matrices)
 
 
+@pytest.mark.parametrize("white", [(0.85, 0.10), (0.04, 0.3), (0.3, 0.04), (0.3, 0.81), (0.6, 0.5)])
+def test_a_chromaticity_that_no_light_has_is_not_believed(white):
+    rational = [n for v in white for n in (round(v * 1_000_000), 1_000_000)]
+    assert illuminant_white(struct.pack("<H4I", 0, *rational)) is None
+
+
 def test_a_light_s_data_are_chromaticity_or_spectrum_in_either_byte_order():
     power = daylight(5500.0)
     x, y = xyz_to_xy(power @ observer())

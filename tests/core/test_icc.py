@@ -11,13 +11,15 @@ from PIL import ImageCms
 
 from velkin.core.conversion.codes import codes_of_light
 from velkin.core.errors import BadProfile
-from velkin.core.icc.read import parse
+from velkin.core.icc.matrix import curve
+from velkin.core.icc.read import parse, table_side
 from velkin.core.icc.recognise import recognise
 from velkin.core.icc.transform import Intent, convert, to_lab
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, ROMM, SRGB, between
+from velkin.sim.press import press_profile
 
 ALL = [(space, version) for space in BUILT_IN.values() for version in (2, 4)]
 
@@ -95,3 +97,39 @@ def test_damaged_profiles_never_do_worse_than_being_refused(changes):
         recognise(bytes(data))
     except BadProfile:
         pass
+
+
+def para(kind: int, *values: float) -> bytes:
+    """A parametric curve (ICC.1:2022 10.18)."""
+    return b"para\0\0\0\0" + struct.pack(">HH", kind, 0) + b"".join(struct.pack(">i", round(v * 65536)) for v in values)
+
+
+@pytest.mark.parametrize(
+    ("tag", "meant"),
+    [
+        (para(1, 2.0, 1.25, -0.25), lambda x: np.where(x >= 0.2, np.maximum(1.25 * x - 0.25, 0) ** 2, 0)),
+        (para(2, 2.0, 0.9, -0.09, 0.1), lambda x: np.where(x >= 0.1, np.maximum(0.9 * x - 0.09, 0) ** 2, 0) + 0.1),
+        (para(3, 2.0, 1.0, 0.0, 0.0, 0.2517), lambda x: np.where(x >= 0.2517, x**2, 0)),
+        (
+            para(4, 2.0, 0.9, 0.05, 0.2, 0.1, 0.05, 0.01),
+            lambda x: np.where(x >= 0.1, (0.9 * x + 0.05) ** 2 + 0.05, 0.2 * x + 0.01),
+        ),
+    ],
+    ids=["1", "2", "3 without a straight part", "4"],
+)
+def test_parametric_curves_are_read_as_the_standard_writes_them(tag, meant):
+    x = np.linspace(0, 1, 257)
+    assert curve(tag).decode(x) == pytest.approx(np.clip(meant(x), 0, 1), abs=1e-4)
+
+
+def test_the_nodes_of_a_profiles_own_table_are_known_in_every_kind_of_table():
+    for version in (2, 4):
+        data = press_profile(version)
+        assert table_side(data, Intent.RELATIVE) == 13, version
+    assert table_side(matrix_profile(SRGB), Intent.RELATIVE) is None
+
+
+def test_only_version_4_says_how_its_white_was_adapted():
+    assert b"chad" in parse(matrix_profile(SRGB, 4)).tags
+    old = parse(matrix_profile(SRGB, 2)).tags
+    assert b"chad" not in old and {b"wtpt", b"rXYZ", b"cprt", b"desc"} <= set(old)

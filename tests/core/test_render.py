@@ -1,5 +1,7 @@
 """The colour path on pixels: neutral stays neutral, nothing is clipped before its time, counts are counts."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -8,6 +10,7 @@ from hypothesis import strategies as st
 from velkin.core.cameraprofiles.highlights import balanced
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.models import Matrix, as_rows
+from velkin.core.cameraprofiles.tone import standard_curve
 from velkin.core.conversion.codes import codes_of_light, histogram_of_light
 from velkin.core.conversion.light import carried
 from velkin.core.conversion.outside import ends_of, measure_outside, outside_mask
@@ -98,3 +101,14 @@ def test_built_in_path_of_a_raw_file(chart_dng):
     camera = np.random.default_rng(2).random((4, 5, 3)).astype(np.float32) * 0.4
     plain, lifted = (to_working(camera, path_of(stage, ROMM, SRGB, exposure=e)) for e in (0.0, 1.0))
     assert lifted == pytest.approx(2 * plain, rel=1e-5)
+
+
+def test_exposure_comes_before_a_profiles_tone():
+    """A stop more light, then the curve: not the curve, then twice its light."""
+    rng = np.random.default_rng(4)
+    camera = (rng.random((6, 7, 3)) * 0.3).astype(np.float32)
+    toned = replace(PLAIN, tone=standard_curve())
+    lifted = to_working(camera, path_of(toned, ROMM, SRGB, exposure=1.0))
+    plain = to_working(camera, path_of(PLAIN, ROMM, SRGB)).astype(np.float64)
+    assert lifted == pytest.approx(standard_curve().apply(2.0 * plain), abs=2e-4)
+    assert np.abs(lifted - 2.0 * standard_curve().apply(plain)).max() > 0.02
