@@ -16,7 +16,7 @@ from velkin.cli.parser import VERBS, build, build_window
 from velkin.cli.saying import Wrong, fail, say
 from velkin.core.errors import NotSupported, VelkinError
 
-_NOT_YET = ("match", "apply", "merge")
+_NOT_YET = ("merge",)
 
 
 def main(argv: Sequence[str] | None = None) -> int:

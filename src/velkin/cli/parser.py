@@ -13,11 +13,12 @@ from velkin.cli.converting import assign, convert
 from velkin.cli.fitting import fit
 from velkin.cli.handing_off import hand_off
 from velkin.cli.inspecting import inspect_files
+from velkin.cli.matching import apply, match
 from velkin.cli.proofing import ease, proof
 from velkin.cli.rendering import render
 from velkin.cli.saying import Wrong
 
-VERBS = ("inspect", "chart", "fit", "render", "assign", "convert", "proof", "ease", "handoff")
+VERBS = ("inspect", "chart", "fit", "render", "assign", "convert", "proof", "ease", "match", "apply", "handoff")
 
 _WINDOW = """\
 Without a verb the window opens:
@@ -168,6 +169,59 @@ def build() -> Parser:
     p.add_argument("file", type=Path, metavar="FILE", help="a finished picture")
     _to_and_from(p)
     p.add_argument("--strength", type=float, default=1.0, metavar="0..1", help="how much of it (default 1)")
+    _page(p)
+    _quality(p)
+    p.add_argument("--out", type=Path, required=True, metavar="OUT", help=_OUT_PICTURE)
+    _replace(p)
+
+    p = verb("match", "learn what colours should be: look and numbers change", match, _CHART, _SPACE)
+    p.add_argument(
+        "reference", type=Path, metavar="REFERENCE", help="the picture whose colours are wanted; - where numbers are given"
+    )
+    p.add_argument("file", type=Path, metavar="FILE", help="the picture whose colours are to change")
+    p.add_argument("--chart", metavar="CHART", help="learn from this chart, found in both (with - from its own reference)")
+    p.add_argument("--grid", metavar="6x4", help=_GRID)
+    p.add_argument(
+        "--pairs", type=Path, metavar="FILE.csv", help="learn from points: file_x,file_y and ref_x,ref_y or L,a,b or r,g,b"
+    )
+    p.add_argument(
+        "--aligned", action="store_true", help="learn from all of two pictures of the same, before and after a treatment"
+    )
+    p.add_argument(
+        "--leave-out", action="append", metavar="X,Y,W,H", help="with --aligned: a part of FILE to leave out; may be repeated"
+    )
+    p.add_argument(
+        "--greys",
+        default="reference",
+        choices=["reference", "neutral", "keep"],
+        help="as in the reference (default), neutral, or kept",
+    )
+    p.add_argument("--normalise", default="none", choices=["none", "auto"], help="bring a flat picture to normal first")
+    p.add_argument("--colour", type=float, default=1.0, metavar="0..1", help="how much of the change of colour (default 1)")
+    p.add_argument(
+        "--lightness", type=float, default=1.0, metavar="0..1", help="how much of the change of lightness (default 1)"
+    )
+    p.add_argument(
+        "--exact", type=float, default=None, metavar="0..1", help="0 evenest, 1 exact (default: what pairs left out like best)"
+    )
+    p.add_argument("--size", type=int, default=33, choices=[17, 33, 65], help="steps of a .cube (default 33)")
+    p.add_argument(
+        "--space", metavar="SPACE", help="the numbers of a .cube or .icc (default: FILE's own); what untagged files mean"
+    )
+    p.add_argument("--name", metavar="NAME", help="of the match")
+    _page(p)
+    _quality(p)
+    p.add_argument(
+        "--out", type=Path, nargs="+", required=True, metavar="P", help=".json, .cube, .icc, or FILE matched as a picture"
+    )
+    _replace(p)
+
+    p = verb("apply", "a match or a look on a picture: look and numbers change", apply, _SPACE)
+    p.add_argument("file", type=Path, metavar="FILE", help="a finished picture, which stays in its space")
+    p.add_argument("--match", type=Path, required=True, metavar="P", help="a match of Velkin's, .json, or a table, .cube")
+    p.add_argument("--strength", type=float, default=1.0, metavar="0..1.5", help="how much of it (default 1)")
+    p.add_argument("--input", metavar="SPACE", help="the numbers that a .cube takes; what an untagged FILE means")
+    p.add_argument("--output", metavar="SPACE", help="the numbers that a .cube gives (default: those it takes)")
     _page(p)
     _quality(p)
     p.add_argument("--out", type=Path, required=True, metavar="OUT", help=_OUT_PICTURE)

@@ -1,6 +1,6 @@
 """The colour path: a frozen list of stages, from a frame's numbers to what is shown, measured or written.
 
-Source → Camera → the ledger's steps → Working → Ease → Destination. Window, scope, command line, hand-off and check all use the same path
+Source → Camera → the ledger's steps → Working → Match → Ease → Destination. Window, scope, command line, hand-off and check all use the same path
 through `render.py`, so that what is shown, what is measured and what is written cannot differ.
 """
 
@@ -92,8 +92,8 @@ class ColourPath:
 
     @property
     def here(self) -> Space:
-        """What the numbers mean after the last step."""
-        return after(self.start, self.steps)
+        """What the numbers mean after the last step; after a look, which works on light, the working space."""
+        return self.working if self.at(Place.LOOK) else after(self.start, self.steps)
 
     @property
     def known(self) -> bool:
@@ -102,8 +102,8 @@ class ColourPath:
 
     @property
     def keeps_numbers(self) -> bool:
-        """Whether the numbers here are those of the file: a finished picture, of which no step converts anything."""
-        return not self.is_raw and not convert_anything(self.start, self.steps)
+        """Whether the numbers here are those of the file: a finished picture, of which nothing converts or changes anything."""
+        return not self.is_raw and not self.at(Place.LOOK) and not convert_anything(self.start, self.steps)
 
     @property
     def working(self) -> RGBSpace:

@@ -38,7 +38,12 @@ def to_working(source: Pixels | Numbers, path: ColourPath) -> Pixels:
 
 
 def numbers_here(source: Pixels | Numbers, path: ColourPath) -> Pixels:
-    """Encoded numbers (H, W, C) after the last step of the path, 0..1 of full scale, unclipped where the space is of curves."""
+    """Encoded numbers (H, W, C) after the last step of the path, 0..1 of full scale, unclipped where the space is of curves.
+
+    What changes look and numbers is in them; numbers are then those of the working space.
+    """
+    if path.at(Place.LOOK):
+        return through(Flow(source), path.before(Place.EASING)).floats()
     return through(Flow(source), path.before(Place.WORKING)).floats()
 
 

@@ -30,8 +30,9 @@ class Place(IntEnum):
     CAMERA = 1
     LEDGER = 2
     WORKING = 3
-    EASING = 4
-    DESTINATION = 5
+    LOOK = 4
+    EASING = 5
+    DESTINATION = 6
 
 
 class Alters(Enum):

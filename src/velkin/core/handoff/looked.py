@@ -1,0 +1,65 @@
+"""A finished picture through stages that change its look, written in its own space with its own tag."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from velkin.core.conversion.codes import bits_of
+from velkin.core.conversion.outside import Outside
+from velkin.core.files.encode import encode_numbers
+from velkin.core.files.formats import Coding, best_bits, check_format, format_of, holds_transparency
+from velkin.core.files.picture import Picture, decode_picture
+from velkin.core.files.safely import refuse_output, write_whole
+from velkin.core.files.transparency import held_by
+from velkin.core.handoff.copies import CopyWish, alpha_in
+from velkin.core.icc.space import Space, check_model, family, profile_of
+from velkin.core.render import picture_through
+from velkin.core.spaces.rgb import ROMM, RGBSpace
+from velkin.core.stages.destination import ToDestination
+from velkin.core.stages.source import PictureSource
+from velkin.core.stages.stage import Stage
+from velkin.core.stages.working import Working
+
+
+@dataclass(frozen=True)
+class Looked:
+    """A written picture: what its space could not hold of the new look, and whether transparent parts were laid over white."""
+
+    out: Path
+    outside: Outside | None
+    not_numbers: int
+    merged: bool
+
+
+def write_looked(source: Path, start: Space, looks: tuple[Stage, ...], wish: CopyWish) -> Looked:
+    """Write a finished picture through looks.
+
+    Parameters
+    ----------
+    start : Space
+        What its numbers mean, and go on to mean.
+    looks : tuple of Stage
+
+    Raises
+    ------
+    NotSupported
+        When the format cannot hold the picture.
+    OutputRefused, OutputFailed, UnreadableFile, BadProfile
+    """
+    refuse_output(wish.out, [source], wish.replace)
+    kind = format_of(wish.out)
+    whole = decode_picture(source, wish.page)
+    picture = held_by(whole, kind)
+    check_model(start, picture.model, source)
+    bits = wish.bits or best_bits(kind, bits_of(picture.numbers))
+    check_format(kind, bits, picture.model, wish.out)
+    working = Working(start if isinstance(start, RGBSpace) else ROMM)
+    done = picture_through(
+        picture.numbers, (PictureSource(start), working, *looks, ToDestination(start)), start, bits=bits, dither=wish.dither
+    )
+    result = Picture(done.numbers, alpha_in(picture, bits), picture.model, clear=picture.clear)
+    data = encode_numbers(result, kind, profile_of(start), family=family(start), source=source, coding=Coding(wish.quality))
+    write_whole(wish.out, data, wish.replace)
+    merged = whole.alpha is not None and whole.clear and not holds_transparency(kind)
+    return Looked(wish.out, done.outside, picture.not_numbers, merged)
