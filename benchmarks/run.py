@@ -54,6 +54,7 @@ from velkin.sim.scenes import Scene
 sys.path.insert(0, str(Path(__file__).parent))
 from figures import Report, at_most
 from handing_off import bench_kills, bench_large
+from matching import bench_match
 from proofing import bench_shares, bench_solids, bench_toggling
 from spaces import bench_conversions, bench_inspecting, bench_try_on
 from under_the_hand import bench_changes, bench_stalls, bench_steps, bench_waiting
@@ -403,6 +404,7 @@ def main() -> None:
             "stalls": lambda f: bench_stalls(report, f, frames),
             "toggling": lambda f: bench_toggling(report, f, frame),
             "shares": lambda f: bench_shares(report, frames),
+            "match": lambda f: bench_match(report, frame),
             "solids": lambda f: bench_solids(report),
             "conversions": lambda f: bench_conversions(report),
             "inspecting": lambda f: bench_inspecting(report, f),

@@ -19,7 +19,7 @@ Floats = NDArray[np.float64]
 
 _MOST_STEPS = 40
 #: A step may change the distance of two neighbours by no more than this share.
-_BEND = 0.45
+_BEND = 0.25
 
 
 @dataclass(frozen=True, eq=False)

@@ -22,7 +22,7 @@ Greys = Literal["reference", "neutral", "keep"]
 Normalise = Literal["none", "auto"]
 
 #: Lengths of the residual's functions that are tried, in coordinates.
-_LENGTHS = (14.0, 20.0, 28.0, 40.0, 56.0)
+_LENGTHS = (10.0, 14.0, 20.0, 28.0, 40.0, 56.0)
 #: Fewer pairs say nothing of the length; then it is this.
 _FOR_LENGTH, _FEW_LENGTH = 6, 28.0
 #: Evenness tried where none is asked for: from exact to even.

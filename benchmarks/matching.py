@@ -1,0 +1,122 @@
+"""The figures of matches for `make bench`: cameras by a chart, treatments by a picture before and after, free pairs, and their time."""
+
+from __future__ import annotations
+
+import itertools
+import time
+from pathlib import Path
+
+import cv2
+import numpy as np
+from figures import Report, at_least, at_most
+from spaces import picture, timed
+
+from velkin.core.conversion.tables import read
+from velkin.core.files import raw
+from velkin.core.match.aligned import pairs_of_aligned
+from velkin.core.match.baked import Amounts, table_of_match, through_table
+from velkin.core.match.judging import cube_of
+from velkin.core.match.pair import Origin, Pair, coordinates, oklab_at
+from velkin.core.match.solver import Learnt, Wish, learn
+from velkin.core.match.support import distances
+from velkin.core.path import path_of
+from velkin.core.render import to_working
+from velkin.core.spaces.oklab import xyz_to_oklab
+from velkin.core.spaces.rgb import ROMM, SRGB
+from velkin.core.stages.camera import built_in_stage
+from velkin.sim.camera import Camera, field_two, pocket_three
+from velkin.sim.lights import north_window, weaving_lamp
+from velkin.sim.match_trials import TREATMENTS, seen_in, spoilt, treated, treatment_errors, two_cameras
+
+
+def bench_match(report: Report, frame: Path) -> None:
+    """All of it; `frame` is the raw frame that treatments are tried on."""
+    _cameras(report)
+    _treatments(report, frame)
+    _free_pairs(report)
+    _speed(report)
+
+
+def _cameras(report: Report) -> None:
+    cameras = {"one": Camera(), "two": field_two(), "three": pocket_three()}
+    ratios, means = [], []
+    for (_, first), (_, second) in itertools.permutations(cameras.items(), 2):
+        for light in (north_window(), weaving_lamp()):
+            trial = two_cameras(first, second, light.power)
+            found = trial.errors(learn(trial.pairs).match.at(coordinates(xyz_to_oklab(trial.here)))).mean()
+            means.append(float(found))
+            ratios.append(float(found) / trial.best())
+    report.line(
+        f"camera to camera by a chart, {len(ratios)} pairings, 500 unseen colours, over the best fitted to them",
+        f"worst {max(ratios):.2f} ×, mean ΔE00 {np.mean(means):.2f}",
+        at_most(max(ratios), 1.2, "×"),
+    )
+
+
+def _treatments(report: Report, frame: Path) -> None:
+    linear = to_working(raw.decode(frame), path_of(built_in_stage(raw.read_facts(frame)), ROMM, ROMM, exposure=0.6))
+    before = np.clip(cv2.resize(linear, (1730, 1153), interpolation=cv2.INTER_AREA), 0.0, 1.0)  # 2 MP
+    for name in TREATMENTS:
+        for words, after, mean, p95 in (
+            ("2 MP before and after", treated(before, name), 0.5, 1.5),
+            ("  2 px and 1 % off, noisy, JPEG 80", spoilt(treated(before, name)), 0.75, 2.25),
+        ):
+            match = learn(pairs_of_aligned(before, after).pairs).match
+            errors = treatment_errors(match.at(seen_in(before)), before, name)
+            report.line(
+                f"{words}, treatment “{name}”, ΔE00",
+                f"mean {errors.mean():.2f}, p95 {np.percentile(errors, 95):.2f}",
+                at_most(float(errors.mean()), mean),
+                at_most(float(np.percentile(errors, 95)), p95),
+            )
+
+
+def _free(count: int, seed: int) -> tuple[Learnt, np.ndarray, np.ndarray]:
+    rng = np.random.default_rng(seed)
+    here = coordinates(xyz_to_oklab(rng.random((count, 3)) ** 2.2 @ SRGB.to_xyz.T))
+    way = rng.normal(size=here.shape)
+    wanted = here + way / np.linalg.norm(way, axis=1, keepdims=True) * rng.uniform(3.0, 18.0, (count, 1))
+    rows = zip(oklab_at(here), oklab_at(wanted), strict=True)
+    pairs = [Pair(tuple(h), tuple(w), Origin.PINS, str(n)) for n, (h, w) in enumerate(rows)]
+    return learn(pairs, Wish(exact=1.0)), here, wanted
+
+
+def _free_pairs(report: Report) -> None:
+    worst = folds = steep = far = 0.0
+    for seed in range(120):
+        learnt, here, wanted = _free(3 + seed % 22, seed)
+        figures = learnt.figures
+        odd = {int(n) for c in figures.contradictions for n in (c.first, c.second)}
+        crowded = {i for i in range(len(here)) if np.count_nonzero(distances(here[i : i + 1], here) < 1.0) > 1}
+        worst = max([worst, *(e for i, e in enumerate(figures.errors) if i not in odd | crowded)])
+        folds = max(folds, figures.steepness.folds)
+        steep = max(steep, figures.steepness.largest_gain / figures.steepness.grey_gain)
+        x = cube_of(ROMM, 9)
+        away = distances(x, here).min(axis=1) > 60.0
+        if away.any():
+            shift = np.linalg.norm(wanted - here, axis=1).max()
+            far = max(far, float(np.linalg.norm(learnt.match.at(x[away]) - x[away], axis=1).max() / shift))
+    report.line("120 sets of 3 to 24 free pairs, exact: largest ΔE00 at a pair", f"{worst:.2f}", at_most(worst, 0.5))
+    report.line(
+        "  folds; largest gain over the grey axis's", f"{folds:.4f}; {steep:.1f} ×", at_most(folds, 0), at_most(steep, 4, "×")
+    )
+    report.line(
+        "  moved over 60 ΔE*76 from every pair, of the largest shift", f"{100 * far:.0f} %", at_most(100 * far, 15, "%")
+    )
+
+
+def _speed(report: Report) -> None:
+    learnt, *_ = _free(24, 3)
+    report.line(
+        "learning from 24 pairs", f"{timed(lambda: _free(24, 3), 3):.2f} s", at_most(timed(lambda: _free(24, 3), 3), 0.3, "s")
+    )
+    large = picture().astype(np.float32) / np.float32(65535)
+    begun = time.perf_counter()
+    learn(pairs_of_aligned(large, treated(large[::4, ::4], "turned")).pairs)
+    took = time.perf_counter() - begun
+    report.line("an aligned pair of 24 MP, laid on each other and learnt", f"{took:.2f} s", at_most(took, 2, "s"))
+    table = table_of_match(learnt.match, Amounts(), ROMM)
+    flat = large.reshape(-1, 3)
+    bare = timed(lambda: read(table, flat), 3)
+    own = timed(lambda: through_table(large, table), 3)
+    report.line("24 MP through the stage, over the bare look-up in its table", f"{own / bare:.2f} ×", at_least(bare / own, 0.2))
