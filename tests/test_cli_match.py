@@ -21,6 +21,7 @@ from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB, between
 from velkin.core.stages.camera import built_in_stage
 from velkin.core.tags.inspect import inspect
+from velkin.sim.press import press_profile
 
 
 def call(capfd, *words):
@@ -65,6 +66,23 @@ def test_a_treatment_is_learnt_from_before_and_after_and_put_on(files, capfd, sc
     status, *_ = call(capfd, "apply", files / "before.tif", "--match", outs[0], "--strength", "0", "--out", files / "z.tif")
     assert status == 0
     assert np.abs(tifffile.imread(files / "z.tif").astype(int) - tifffile.imread(files / "before.tif")).max() <= 1
+
+
+def test_profiles_carry_a_match_as_looks_too(files, capfd):
+    status, *_ = call(
+        capfd, "match", files / "after.tif", files / "before.tif", "--aligned", "--out", files / "m.json", files / "i.icc"
+    )
+    assert status == 0
+    words = ("match", files / "after.tif", files / "before.tif", "--aligned", "--icc", "abstract", "--out", files / "a.icc")
+    status, *_ = call(capfd, *words)
+    assert status == 0
+    for name in ("m.json", "i.icc", "a.icc"):
+        assert call(capfd, "apply", files / "before.tif", "--match", files / name, "--out", files / f"{name}.tif")[0] == 0
+    native, *others = (tifffile.imread(files / f"{name}.tif") / 65535 for name in ("m.json", "i.icc", "a.icc"))
+    meant = xyz_to_lab(ROMM.decode(native[::7, ::7]) @ ROMM.to_xyz.T)
+    for other in others:
+        error = ciede2000(xyz_to_lab(ROMM.decode(other[::7, ::7]) @ ROMM.to_xyz.T), meant)
+        assert error.mean() <= 0.3 and np.percentile(error, 99) <= 1.0
 
 
 def test_one_camera_is_made_to_look_like_another_by_the_chart_in_both(chart_dng, tmp_path, capfd):
@@ -117,6 +135,9 @@ def test_eight_bits_and_other_formats_stay_what_they_are(files, capfd, scene):  
         (("match", "after.tif", "before.tif", "--chart", "iso24", "--leave-out", "1,2,3,4", "--out", "x.json"), 2, "--aligned"),
         (("match", "after.tif", "before.tif", "--aligned", "--exact", "2", "--out", "x.json"), 2, "not within"),
         (("match", "after.tif", "before.tif", "--aligned", "--leave-out", "1,2", "--out", "x.json"), 2, "X,Y,W,H"),
+        (("match", "after.tif", "before.tif", "--aligned", "--size", "17", "--out", "x.json"), 2, "--size"),
+        (("match", "after.tif", "before.tif", "--aligned", "--icc", "abstract", "--out", "x.json"), 2, "--icc"),
+        (("match", "after.tif", "before.tif", "--aligned", "--out", "x.json", "x.json"), 2, "twice"),
         (
             ("match", "after.tif", "before.tif", "--chart", "iso24", "--out", "x.json"),
             1,
@@ -126,8 +147,10 @@ def test_eight_bits_and_other_formats_stay_what_they_are(files, capfd, scene):  
         (("match", "gone.tif", "before.tif", "--aligned", "--out", "x.json"), 1, "gone.tif"),
         (("match", "after.tif", "before.tif", "--pairs", "bad.csv", "--out", "x.json"), 1, "line 3"),
         (("match", "after.tif", "before.tif", "--aligned", "--out", "before.tif"), 1, "before.tif"),
-        (("apply", "before.tif", "--match", "bad.csv", "--out", "x.tif"), 2, ".json or .cube"),
+        (("apply", "before.tif", "--match", "bad.csv", "--out", "x.tif"), 2, ".json, .cube or .icc"),
         (("apply", "before.tif", "--match", "bad.cube", "--out", "x.tif"), 1, "line 2"),
+        (("apply", "before.tif", "--match", "bad.icc", "--out", "x.tif"), 1, "bad.icc"),
+        (("apply", "before.tif", "--match", "press.icc", "--out", "x.tif"), 1, "no look"),
         (("apply", "before.tif", "--match", "bad.json", "--out", "x.tif"), 1, "bad.json"),
         (("apply", "before.tif", "--match", "gone.json", "--out", "x.tif"), 1, "gone.json"),
         (("apply", "before.tif", "--match", "bad.json", "--strength", "2", "--out", "x.tif"), 2, "not within"),
@@ -140,6 +163,8 @@ def test_what_is_refused_is_said_and_nothing_is_written(files, capfd, monkeypatc
     (files / "bad.csv").write_text("file_x,file_y,L,a,b\n10,10,50,1,1\n10,x,50,1,1\n")
     (files / "bad.cube").write_text("LUT_3D_SIZE 2\n1 2\n")
     (files / "bad.json").write_text("{")
+    (files / "bad.icc").write_bytes(matrix_profile(SRGB)[:90])
+    (files / "press.icc").write_bytes(press_profile(4))
     before = (files / "before.tif").read_bytes()
     found, document, err = call(capfd, *words, "--json")
     assert found == status and says in f"{document['error']} {document['file']}" and says in err

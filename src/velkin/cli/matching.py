@@ -53,6 +53,13 @@ def _check(arguments: argparse.Namespace) -> None:
         raise Wrong("without a REFERENCE the pairs give numbers (--pairs), or the chart's own reference is meant (--chart)")
     if arguments.leave_out and not arguments.aligned:
         raise Wrong("--leave-out goes with --aligned")
+    suffixes = {out.suffix.lower() for out in arguments.out}
+    if len({out.absolute() for out in arguments.out}) != len(arguments.out):
+        raise Wrong("--out names the same file twice")
+    if arguments.size is not None and ".cube" not in suffixes:
+        raise Wrong("--size goes with a .cube")
+    if arguments.icc is not None and ".icc" not in suffixes:
+        raise Wrong("--icc goes with an .icc")
     for name, value, high in (
         ("colour", arguments.colour, 1.0),
         ("lightness", arguments.lightness, 1.0),
@@ -158,7 +165,7 @@ def _write(out: Path, kept: Any, learnt: Learnt, start: Space | None, arguments:
     from velkin.core.files.safely import write_whole
     from velkin.core.handoff.copies import CopyWish
     from velkin.core.handoff.looked import write_looked
-    from velkin.core.match.export import match_cube, match_icc, numbers_words
+    from velkin.core.match.export import match_abstract, match_cube, match_icc, numbers_words
     from velkin.core.match.match_file import match_to_json
     from velkin.core.stages.matching import Matched
 
@@ -170,8 +177,11 @@ def _write(out: Path, kept: Any, learnt: Learnt, start: Space | None, arguments:
         space = _table_space(arguments, start)
         words = numbers_words(space)
         if suffix == ".cube":
-            write_whole(out, match_cube(learnt.match, amounts, space, arguments.size).encode(), arguments.replace)
+            write_whole(out, match_cube(learnt.match, amounts, space, arguments.size or 33).encode(), arguments.replace)
             return {"path": str(out), "input": words, "output": words}
+        if arguments.icc == "abstract":
+            write_whole(out, match_abstract(learnt.match, amounts), arguments.replace)
+            return {"path": str(out), "input": "Lab D50", "output": "Lab D50"}
         write_whole(out, match_icc(learnt.match, amounts, space), arguments.replace)
         return {"path": str(out), "input": words, "output": "Lab D50, by the profile"}
     if start is None:
@@ -260,8 +270,10 @@ def _look(arguments: argparse.Namespace, start: Space) -> Stage:
             raise Wrong("--input and --output go with a .cube; a match works in the picture's own space")
         kept = load_match(file)
         return Matched(kept.learnt().match, kept.amounts, arguments.strength)
+    if suffix in (".icc", ".icm"):
+        return _profile_look(arguments, start)
     if suffix != ".cube":
-        raise NotSupported(f"{suffix or 'a file without suffix'} is not put on pictures; use .json or .cube", file)
+        raise NotSupported(f"{suffix or 'a file without suffix'} is not put on pictures; use .json, .cube or .icc", file)
     from velkin.core.match.cube_file import load_cube
     from velkin.core.stages.looking import Look
 
@@ -269,6 +281,40 @@ def _look(arguments: argparse.Namespace, start: Space) -> Stage:
     given = _stated(cube.comments, arguments.input, start, file)
     gives = rgb_space_named(arguments.output) if arguments.output else given
     return Look(cube, given, gives, arguments.strength, cube.title or file.stem)
+
+
+def _profile_look(arguments: argparse.Namespace, start: Space) -> Stage:
+    """The stage of an ICC profile: abstract, or of a class that takes the numbers of a picture."""
+    from velkin.core.errors import BadProfile
+    from velkin.core.icc.read import LARGEST, parse
+    from velkin.core.spaces.rgb import RGBSpace
+    from velkin.core.stages.looking import ProfileLook
+
+    file: Path = arguments.match
+    if arguments.output:
+        raise Wrong("--output goes with a .cube; a profile says itself what it gives")
+    try:
+        if file.stat().st_size > LARGEST:
+            raise BadProfile("the ICC profile is far larger than any profile needs", file)
+        data = file.read_bytes()
+        profile = parse(data)
+    except OSError as error:
+        raise VelkinError(f"the profile cannot be read ({error.strerror})", file) from error
+    except BadProfile as error:
+        error.file = file
+        raise
+    name = profile.description or file.stem
+    if profile.kind == "abstract" and profile.model == "lab":
+        return ProfileLook(data, None, arguments.strength, name)
+    if profile.kind not in ("input", "display", "output", "space") or profile.model != "rgb":
+        raise BadProfile(
+            f"a profile of the class {profile.kind} for {profile.model} is no look: abstract or RGB profiles are", file
+        )
+    if arguments.input is None and not isinstance(start, RGBSpace):
+        raise Wrong(f"{file.name} does not say what numbers it takes; say it with --input")
+    takes = rgb_space_named(arguments.input) if arguments.input else start
+    assert isinstance(takes, RGBSpace)
+    return ProfileLook(data, takes, arguments.strength, name)
 
 
 def _stated(comments: tuple[str, ...], asked: str | None, start: Space, file: Path) -> RGBSpace:

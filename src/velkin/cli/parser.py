@@ -204,9 +204,14 @@ def build() -> Parser:
     p.add_argument(
         "--exact", type=float, default=None, metavar="0..1", help="0 evenest, 1 exact (default: what pairs left out like best)"
     )
-    p.add_argument("--size", type=int, default=33, choices=[17, 33, 65], help="steps of a .cube (default 33)")
+    p.add_argument("--size", type=int, choices=[17, 33, 65], help="steps of a .cube (default 33)")
     p.add_argument(
         "--space", metavar="SPACE", help="the numbers of a .cube or .icc (default: FILE's own); what untagged files mean"
+    )
+    p.add_argument(
+        "--icc",
+        choices=["input", "abstract"],
+        help="an .icc takes numbers of --space (input, default), or any colours",
     )
     p.add_argument("--name", metavar="NAME", help="of the match")
     _page(p)
@@ -218,7 +223,9 @@ def build() -> Parser:
 
     p = verb("apply", "a match or a look on a picture: look and numbers change", apply, _SPACE)
     p.add_argument("file", type=Path, metavar="FILE", help="a finished picture, which stays in its space")
-    p.add_argument("--match", type=Path, required=True, metavar="P", help="a match of Velkin's, .json, or a table, .cube")
+    p.add_argument(
+        "--match", type=Path, required=True, metavar="P", help="a match of Velkin's, .json, a table, .cube, or a profile, .icc"
+    )
     p.add_argument("--strength", type=float, default=1.0, metavar="0..1.5", help="how much of it (default 1)")
     p.add_argument("--input", metavar="SPACE", help="the numbers that a .cube takes; what an untagged FILE means")
     p.add_argument("--output", metavar="SPACE", help="the numbers that a .cube gives (default: those it takes)")

@@ -13,7 +13,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.icc.write import assemble, curve_v4, description_v2, s15f16, sampled, text_v2, text_v4, xyz_tag
+from velkin.core.icc.write import assemble, curve_v4, description_v2, sampled, text_v2, text_v4, xyz_tag
+from velkin.core.icc.write_table import ENTRIES, GRID, table_v2, table_v4
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import SRGB
@@ -23,10 +24,8 @@ Version = Literal[2, 4]
 
 #: Private tag in which Velkin's own profiles say what input they take: ``linear``, ``srgb`` or ``picture``.
 INPUT_TAG = b"vkIn"
-_GRID = 49
 #: Exponent by which linear input is spread over the table, so that it is fine near black.
 _SPREAD = 1.0 / 2.4
-_ENTRIES = 4096
 #: Media-relative colorimetric, as the intent of a header.
 _RELATIVE = 1
 #: Black of the perceptual reference medium, as a share of its white's luminance: 1 / 287.9 (ICC.1:2022 6.3.3).
@@ -45,7 +44,7 @@ def curve_of(takes: str) -> Floats | None:
     """What input of a kind is in linear light, at even steps 0..1; None for ``linear``."""
     if takes == "linear":
         return None
-    return np.asarray(SRGB.decode(np.linspace(0.0, 1.0, _ENTRIES)))
+    return np.asarray(SRGB.decode(np.linspace(0.0, 1.0, ENTRIES)))
 
 
 def input_matrix_profile(
@@ -102,16 +101,16 @@ def input_table_profile(
     takes, curves
         As for `input_matrix_profile`.
     """
-    even = np.linspace(0.0, 1.0, _ENTRIES)
+    even = np.linspace(0.0, 1.0, ENTRIES)
     linear = [np.asarray(c) for c in curves] if curves else [even if (one := curve_of(takes)) is None else one] * 3
     spread = [np.clip(np.interp(even, np.linspace(0.0, 1.0, len(c)), c), 0.0, 1.0) ** _SPREAD for c in linear]
-    axis = np.linspace(0.0, 1.0, _GRID) ** (1.0 / _SPREAD)
+    axis = np.linspace(0.0, 1.0, GRID) ** (1.0 / _SPREAD)
     nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
     lab = lab_of(nodes)
     if version == 4:
-        tables = [(b"A2B0", _table_v4(_perceptual(lab), spread)), (b"A2B1", _table_v4(lab, spread))]
+        tables = [(b"A2B0", table_v4(_perceptual(lab), spread)), (b"A2B1", table_v4(lab, spread))]
     else:
-        tables = [(b"A2B0", _table_v2(lab, spread))]  # which stands for all intents; version 2 has no common perceptual black
+        tables = [(b"A2B0", table_v2(lab, spread))]  # which stands for all intents; version 2 has no common perceptual black
     return assemble(
         [*_common(name, copyright_text, takes, version), *tables], version, kind=b"scnr", connection=b"Lab ", intent=_RELATIVE
     )
@@ -125,29 +124,3 @@ def _perceptual(lab: Floats) -> Floats:
     """
     xyz = lab_to_xyz(lab)
     return np.asarray(xyz_to_lab(xyz * (1.0 - _REFERENCE_BLACK) + _REFERENCE_BLACK * D50))
-
-
-def _table_v4(lab: Floats, curves: list[Floats]) -> bytes:
-    """lutAToBType: A curves, table, identity M curves and matrix left out, B curves (ICC.1:2022 10.12)."""
-    identity = b"curv\0\0\0\0" + struct.pack(">I", 0)
-    b_curves = identity * 3
-    a_curves = b"".join(c + bytes(-len(c) % 4) for c in (sampled(c) for c in curves))
-    codes = np.stack([lab[:, 0] / 100.0, (lab[:, 1] + 128.0) / 255.0, (lab[:, 2] + 128.0) / 255.0], axis=1)
-    table = np.round(np.clip(codes, 0.0, 1.0) * 65535.0).astype(">u2").tobytes()
-    clut = bytes([_GRID] * 3 + [0] * 13) + b"\2\0\0\0" + table
-    clut += bytes(-len(clut) % 4)
-    at_b = 32
-    at_clut = at_b + len(b_curves)
-    at_a = at_clut + len(clut)
-    head = b"mAB \0\0\0\0" + bytes([3, 3, 0, 0]) + struct.pack(">5I", at_b, 0, 0, at_clut, at_a)
-    return head + b_curves + clut + a_curves
-
-
-def _table_v2(lab: Floats, curves: list[Floats]) -> bytes:
-    """lut16Type with the legacy encoding of Lab, in which L* 100 is FF00h (ICC.1:2001-04 6.5.9, annex A)."""
-    codes = np.stack([lab[:, 0] * 652.80, (lab[:, 1] + 128.0) * 256.0, (lab[:, 2] + 128.0) * 256.0], axis=1)
-    table = np.round(np.clip(codes, 0.0, 65535.0)).astype(">u2").tobytes()
-    inputs = b"".join(np.round(c * 65535.0).astype(">u2").tobytes() for c in curves)
-    straight = np.array([0, 65535], dtype=">u2").tobytes() * 3
-    head = b"mft2\0\0\0\0" + bytes([3, 3, _GRID, 0]) + s15f16(np.eye(3)) + struct.pack(">HH", _ENTRIES, 2)
-    return head + inputs + table + straight

@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cache import cached
 from velkin.core.conversion.light import encoded, linear_in
 from velkin.core.conversion.tables import EVEN, Table, read, table_of_values
+from velkin.core.icc.space import LAB, ICCSpace
+from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.match.cube_file import Cube
+from velkin.core.spaces.pictures import lab
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Alters, Flow, Line, Place
 
 Pixels = NDArray[np.float32]
+
+#: Lab is its encoded numbers times this, less that.
+_SCALE = np.array([100.0, 255.0, 255.0], dtype=np.float32)
+_OFFSET = np.array([0.0, 128.0, 128.0], dtype=np.float32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,10 +64,73 @@ class Look:
         else:
             found = read(table, places)
         looked = flow.as_numbers(found.reshape(numbers.shape), self.gives).light_in(flow.space)
-        if self.strength != 1.0:
-            before, after = encoded(flow.pixels, EVEN), encoded(looked, EVEN)
-            looked = linear_in(before + np.float32(self.strength) * (after - before), EVEN, EVEN)
-        return flow.as_light(looked, flow.space)
+        return flow.as_light(so_much(flow.pixels, looked, self.strength), flow.space)
+
+
+@dataclass(frozen=True)
+class ProfileLook:
+    """An ICC profile put on as a look: an abstract profile on colours, or an input profile on the numbers of a stated space.
+
+    Attributes
+    ----------
+    icc : bytes
+    takes : RGBSpace or None
+        What an input profile's numbers are; None for an abstract one.
+    strength : float
+    name : str
+    """
+
+    icc: bytes
+    takes: RGBSpace | None = None
+    strength: float = 1.0
+    name: str = ""
+
+    place = Place.LOOK
+
+    def describe(self) -> tuple[Line, ...]:
+        """What it says of itself."""
+        return (Line(f"look {self.name}, {100 * self.strength:.0f}\u202f%", Alters.BOTH),)
+
+    def apply(self, flow: Flow) -> Flow:
+        """Light, as the profile has it. Raises BadProfile."""
+        assert flow.linear and isinstance(flow.space, RGBSpace)
+        source = ICCSpace(
+            f"look-{hashlib.sha256(self.icc).hexdigest()[:16]}",
+            self.name,
+            "lab" if self.takes is None else "rgb",
+            "input",
+            self.icc,
+        )
+        if self.takes is None:
+            numbers = (lab(flow.pixels, flow.space) + _OFFSET) / _SCALE
+        else:
+            numbers = encoded(flow.light_in(self.takes), self.takes)
+        looked = _lab_light(read(_lab_of_look(source), numbers.reshape(-1, 3)), flow.space).reshape(flow.pixels.shape)
+        return flow.as_light(so_much(flow.pixels, looked, self.strength), flow.space)
+
+
+@cached(60_000_000)
+def _lab_of_look(source: ICCSpace) -> Table:
+    """Lab that a look's profile gives, over its encoded input 0..1, as LittleCMS reads it without optimisation. Raises BadProfile."""
+    steps = np.linspace(0.0, 1.0, 65)
+    nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
+    given = nodes.reshape(-1, 3)
+    if source.model == "lab":
+        given = given * _SCALE - _OFFSET
+    return table_of_values(to_lab(given, source.icc, source.model).reshape(nodes.shape), 3, codes=False)
+
+
+def _lab_light(colours: Pixels, space: RGBSpace) -> Pixels:
+    """Linear RGB (N, 3) in a space of Lab (N, 3)."""
+    return linear_in((colours + _OFFSET) / _SCALE, LAB, space, intent=Intent.RELATIVE, black_point=False)
+
+
+def so_much(before: Pixels, after: Pixels, strength: float) -> Pixels:
+    """Light between two, or beyond the second: so much of the way, in even lightness; the second itself at 1."""
+    if strength == 1.0:
+        return after
+    first, second = encoded(before, EVEN), encoded(after, EVEN)
+    return linear_in(first + np.float32(strength) * (second - first), EVEN, EVEN)
 
 
 def _table(cube: Cube) -> Table:
