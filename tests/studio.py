@@ -48,6 +48,7 @@ def shoot_chart(
 
 #: What each version of the shoot file brought, taken out again: from the newest back to the second.
 _TAKEN_OUT = {
+    7: "DROP TABLE given_looks; DROP TABLE looks;",
     6: """DROP INDEX inverses_by_step; ALTER TABLE inverses DROP COLUMN what; ALTER TABLE inverses DROP COLUMN row;
 CREATE INDEX inverses_by_step ON inverses(step);""",
     5: """DROP TABLE run_files; DROP TABLE runs; DROP INDEX written_by_run;
@@ -63,7 +64,7 @@ def set_back(path, version):
     old = sqlite3.connect(path)
     for (name,) in old.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
         old.execute(f"DROP TRIGGER {name}")
-    for later in range(6, version, -1):
+    for later in range(max(_TAKEN_OUT), version, -1):
         old.executescript(_TAKEN_OUT[later])
     old.execute(f"PRAGMA user_version = {version}")
     old.commit()

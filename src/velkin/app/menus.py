@@ -250,6 +250,10 @@ class Menus:
         self.add(menu, "Tag the source fi&le itself…", a.space.retag_source, tip=tip, needs="frame")
         self.add(menu, "Copy the led&ger to the selected frames", a.space.copy_ledger, needs="frame")
         menu.addSeparator()
+        tip = "A match of Velkin's, a .cube table or an ICC profile: look and numbers change"
+        self.add(menu, "Put on a matc&h or a look…", a.look.put_on, tip=tip, needs="frame")
+        self.add(menu, "Ta&ke off its look", a.look.take_off, tip="Off all selected frames", needs="frame")
+        menu.addSeparator()
         tip = "Its numbers stay in view; up to eight a frame"
         self.add(menu, "&Pin the point under the pointer", a.space.pin, ".", tip, "frame", _AT_PICTURE)
         menu.addSeparator()

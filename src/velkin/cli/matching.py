@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -164,7 +165,7 @@ def _table_space(arguments: argparse.Namespace, start: Space | None) -> RGBSpace
 def _write(out: Path, kept: Any, learnt: Learnt, start: Space | None, arguments: argparse.Namespace) -> dict[str, str]:
     from velkin.core.files.safely import write_whole
     from velkin.core.handoff.copies import CopyWish
-    from velkin.core.handoff.looked import write_looked
+    from velkin.core.handoff.looked import looked_path, write_looked
     from velkin.core.match.export import match_abstract, match_cube, match_icc, numbers_words
     from velkin.core.match.match_file import match_to_json
     from velkin.core.stages.matching import Matched
@@ -187,7 +188,7 @@ def _write(out: Path, kept: Any, learnt: Learnt, start: Space | None, arguments:
     if start is None:
         raise NotSupported("a raw file has no space of its own to stay in; render it first, or write a table", arguments.file)
     wish = CopyWish(out, page=page_of(arguments), quality=arguments.quality, replace=arguments.replace)
-    write_looked(arguments.file, start, (Matched(learnt.match, amounts),), wish)
+    write_looked(arguments.file, looked_path(start, Matched(learnt.match, amounts)), wish)
     return {"path": str(out), "input": start.name, "output": start.name}
 
 
@@ -233,7 +234,7 @@ def apply(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
     from velkin.core.files.raw import is_raw_name
     from velkin.core.handoff.copies import CopyWish
-    from velkin.core.handoff.looked import write_looked
+    from velkin.core.handoff.looked import looked_path, write_looked
 
     if not 0.0 <= arguments.strength <= 1.5:
         raise Wrong(f"--strength {arguments.strength:g} is not within 0 to 1.5")
@@ -243,7 +244,7 @@ def apply(arguments: argparse.Namespace) -> int:
     start = _meaning(arguments.file, arguments.input, page)
     look = _look(arguments, start)
     wish = CopyWish(arguments.out, page=page, quality=arguments.quality, replace=arguments.replace)
-    done = write_looked(arguments.file, start, (look,), wish)
+    done = write_looked(arguments.file, looked_path(start, look), wish)
     if done.not_numbers:
         say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers, or beyond 65504, and were set to 0 or 1")
     clipped: dict[str, Any] = {}
@@ -259,74 +260,24 @@ def apply(arguments: argparse.Namespace) -> int:
 
 
 def _look(arguments: argparse.Namespace, start: Space) -> Stage:
-    """The stage that ``--match`` names."""
-    from velkin.core.match.match_file import load_match
-    from velkin.core.stages.matching import Matched
-
-    file: Path = arguments.match
-    suffix = file.suffix.lower()
-    if suffix == ".json":
-        if arguments.input or arguments.output:
-            raise Wrong("--input and --output go with a .cube; a match works in the picture's own space")
-        kept = load_match(file)
-        return Matched(kept.learnt().match, kept.amounts, arguments.strength)
-    if suffix in (".icc", ".icm"):
-        return _profile_look(arguments, start)
-    if suffix != ".cube":
-        raise NotSupported(f"{suffix or 'a file without suffix'} is not put on pictures; use .json, .cube or .icc", file)
-    from velkin.core.match.cube_file import load_cube
-    from velkin.core.stages.looking import Look
-
-    cube = load_cube(file)
-    given = _stated(cube.comments, arguments.input, start, file)
-    gives = rgb_space_named(arguments.output) if arguments.output else given
-    return Look(cube, given, gives, arguments.strength, cube.title or file.stem)
-
-
-def _profile_look(arguments: argparse.Namespace, start: Space) -> Stage:
-    """The stage of an ICC profile: abstract, or of a class that takes the numbers of a picture."""
-    from velkin.core.errors import BadProfile
-    from velkin.core.icc.read import LARGEST, parse
+    """The stage that ``--match`` names: what its numbers are is asked for, else as it says, else those of the picture's own space."""
+    from velkin.core.looks.kept import LookKind
+    from velkin.core.looks.reading import read_look
     from velkin.core.spaces.rgb import RGBSpace
-    from velkin.core.stages.looking import ProfileLook
+    from velkin.core.stages.given_look import GivenLook
 
     file: Path = arguments.match
-    if arguments.output:
+    look = read_look(file)
+    if look.kind is LookKind.MATCH and (arguments.input or arguments.output):
+        raise Wrong("--input and --output go with a .cube; a match works in the picture's own space")
+    if look.kind is not LookKind.TABLE and arguments.output:
         raise Wrong("--output goes with a .cube; a profile says itself what it gives")
-    try:
-        if file.stat().st_size > LARGEST:
-            raise BadProfile("the ICC profile is far larger than any profile needs", file)
-        data = file.read_bytes()
-        profile = parse(data)
-    except OSError as error:
-        raise VelkinError(f"the profile cannot be read ({error.strerror})", file) from error
-    except BadProfile as error:
-        error.file = file
-        raise
-    name = profile.description or file.stem
-    if profile.kind == "abstract" and profile.model == "lab":
-        return ProfileLook(data, None, arguments.strength, name)
-    if profile.kind not in ("input", "display", "output", "space") or profile.model != "rgb":
-        raise BadProfile(
-            f"a profile of the class {profile.kind} for {profile.model} is no look: abstract or RGB profiles are", file
-        )
-    if arguments.input is None and not isinstance(start, RGBSpace):
-        raise Wrong(f"{file.name} does not say what numbers it takes; say it with --input")
-    takes = rgb_space_named(arguments.input) if arguments.input else start
-    assert isinstance(takes, RGBSpace)
-    return ProfileLook(data, takes, arguments.strength, name)
-
-
-def _stated(comments: tuple[str, ...], asked: str | None, start: Space, file: Path) -> RGBSpace:
-    """The space of the numbers that a table takes: as asked, as its comments say, else the picture's own."""
-    from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
-
-    said = next((c[len("space:") :].strip() for c in comments if c.startswith("space:")), "")
-    if asked is not None:
-        return rgb_space_named(asked)
-    if said in BUILT_IN:
-        return BUILT_IN[said]
-    if isinstance(start, RGBSpace):
-        say(f"{file.name} does not say what numbers it takes; it is given those of {start.name}, the picture's own")
-        return start
-    raise Wrong(f"{file.name} does not say what numbers it takes; say it with --input")
+    if look.kind in (LookKind.TABLE, LookKind.PROFILE):
+        takes = rgb_space_named(arguments.input) if arguments.input else look.takes
+        if takes is None:
+            if not isinstance(start, RGBSpace):
+                raise Wrong(f"{file.name} does not say what numbers it takes; say it with --input")
+            say(f"{file.name} does not say what numbers it takes; it is given those of {start.name}, the picture's own")
+            takes = start
+        look = replace(look, takes=takes, gives=rgb_space_named(arguments.output) if arguments.output else takes)
+    return GivenLook(look, arguments.strength)

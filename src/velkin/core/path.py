@@ -91,9 +91,14 @@ class ColourPath:
         return tuple(s for s in self.stages if isinstance(s, Assign | Convert))
 
     @property
+    def numbers_in(self) -> Space:
+        """What the numbers mean after the last step of the ledger."""
+        return after(self.start, self.steps)
+
+    @property
     def here(self) -> Space:
-        """What the numbers mean after the last step; after a look, which works on light, the working space."""
-        return self.working if self.at(Place.LOOK) else after(self.start, self.steps)
+        """What the numbers mean on the way out; after a look, which works on light, the working space."""
+        return self.working if self.at(Place.LOOK) else self.numbers_in
 
     @property
     def known(self) -> bool:

@@ -21,6 +21,7 @@ from velkin.core.icc.space import Space, profile_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.shoot.frame import Frame
 from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.stages.stage import Place
 from velkin.core.tags.pins import MOST_PINS
 
 _ICC = "ICC profiles (*.icc *.icm)"
@@ -161,7 +162,7 @@ class SpaceActions:
         """Say what the links of the colour path mean."""
         self._model.say(
             "Dotted link: numbers stay, look changes. Solid link: look stays, numbers change. "
-            "Double link: look and numbers change (eased). Hairline: nothing happens between two stops."
+            "Double link: look and numbers change (matched, a look, or eased). Hairline: nothing happens between two stops."
         )
 
     # ---- pins -------------------------------------------------------------------------------------------------
@@ -207,6 +208,11 @@ class SpaceActions:
         if frame is None:
             return
         path = self._model.state.path(frame.id)
+        if path.at(Place.LOOK):
+            self._model.report(
+                f"{frame.name}: its look changes its numbers, which is saved as a copy; take it off to tag the source."
+            )
+            return
         if not path.steps:
             self._model.report(f"{frame.name}: no space was assigned here, so that there is nothing to write into the source.")
             return

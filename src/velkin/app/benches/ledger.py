@@ -58,6 +58,8 @@ class LedgerList(QWidget):
         for number, entry in enumerate(frame.ledger, start=1):
             name = state.space(entry.space).name if entry.space else ""
             rows.append((entry.words(name), entry.at[11:16], f"{entry.verb.meaning}; {entry.why}", number))
+        for line in (line for stage in path.at(Place.LOOK) for line in stage.describe()):
+            rows.append((line.words, "", line.alters.value, -1))
         for tried in self._model.tried:
             name = self._model.space(tried.space).name if tried.space else ""
             rows.append((entry_tried(tried.words(name)), "if decided", tried.verb.meaning, -1))

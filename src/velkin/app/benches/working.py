@@ -7,6 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QComboBox
 
+from velkin.app.benches.look import LookSection
 from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
 from velkin.app.flow.picture_flow import PinsRead
@@ -25,6 +26,7 @@ from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.purposes import COSTS, PURPOSES
 from velkin.core.spaces.rgb import SRGB, RGBSpace, family_of
 from velkin.core.spaces.volume import lab_volume
+from velkin.core.stages.stage import Place
 from velkin.core.tags.ledger import Entry, Verb
 from velkin.core.tags.pins import Pin, Target, distance, nearest
 
@@ -50,6 +52,9 @@ class WorkingBench(Bench):
         self._frame = Facts()
         self.column.addWidget(self._frame)
         self._build_verbs()
+        self.section("Match or look")
+        self.look = LookSection(context, self)
+        self.column.addWidget(self.look)
         self._build_pins()
         self._build_working()
         self.end()
@@ -163,6 +168,7 @@ class WorkingBench(Bench):
                 ("Volume", f"{volume:.2f} × sRGB, {lab_volume(space) / 1e6:.2f} million ΔE³"),
             ]
         )
+        self.look.refresh()
         self._show_verbs()
 
     def _show_verbs(self) -> None:
@@ -203,7 +209,8 @@ class WorkingBench(Bench):
             self.act.setText(f"Convert to {space.name}")
 
     def _plain_path(self) -> ColourPath | None:
-        return None if self._model.frame is None else self._model.state.path(self._model.frame.id)
+        """The path without its look, before which the verbs act."""
+        return None if self._model.frame is None else self._model.state.path(self._model.frame.id).put(Place.LOOK)
 
     def show_measured(self, measured: Measured | None) -> None:
         """Show what the working space holds of the frame."""

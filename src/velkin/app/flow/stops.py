@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from velkin.app.flow.drawing import Measured
 from velkin.app.words import count, percent, temperature_words
@@ -11,7 +11,7 @@ from velkin.core.path import ColourPath
 from velkin.core.shoot.frame import Frame
 from velkin.core.shoot.state import State
 from velkin.core.shoot.written import WrittenFile
-from velkin.core.stages.stage import Alters
+from velkin.core.stages.stage import Alters, Place
 from velkin.core.stages.steps import Assign, Convert
 
 DOTTED, SOLID, DOUBLE, HAIRLINE = "dotted", "solid", "double", "hairline"
@@ -68,7 +68,13 @@ def stops_of(
     handoff = _handoff(state, frame_id, written)
     if not path.known:
         handoff = Stop("Hand-off", "waits for Source", "nothing written", "open", HAIRLINE)
-    return [source, camera, _working(state, frame, path, tried), proof, handoff]
+    return [source, camera, _looked(_working(state, frame, path, tried), path), proof, handoff]
+
+
+def _looked(stop: Stop, path: ColourPath) -> Stop:
+    """The Working stop with the match or the look that the path has there."""
+    lines = [line for stage in path.at(Place.LOOK) for line in stage.describe()]
+    return replace(stop, detail=", ".join(line.words for line in lines), link=DOUBLE) if lines else stop
 
 
 def _raw_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> tuple[Stop, Stop]:
@@ -136,7 +142,7 @@ def _picture_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> 
 
 
 def _working(state: State, frame: Frame, path: ColourPath, tried: str) -> Stop:
-    here = path.here
+    here = path.numbers_in
     bits = "" if frame.is_raw else f", {frame.facts.bits}-bit"
     own = same(here, state.working)
     if not path.known:

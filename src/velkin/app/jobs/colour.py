@@ -17,7 +17,7 @@ from PyQt6.QtGui import QImage
 from velkin.app.jobs.importing import Importing
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
-from velkin.app.words import ASSIGN, CONVERT, count
+from velkin.app.words import ASSIGN, CONVERT, count, percent
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.effect import Effect, effect_of
 from velkin.core.conversion.light import lab_of, linear_in
@@ -31,6 +31,7 @@ from velkin.core.sampling import spread
 from velkin.core.shoot.arrivals import Arrival, look_at
 from velkin.core.shoot.outside import ShootOutside, shoot_outside
 from velkin.core.spaces.rgb import RGBSpace
+from velkin.core.stages.stage import Alters, Place
 from velkin.core.tags.ledger import Verb
 from velkin.core.tags.pins import Pin
 
@@ -168,6 +169,9 @@ class Colour(Work):
 
         state = self._model.state
         path, source = state.path(frame), state.frames[frame].path
+        if path.at(Place.LOOK):
+            self._save_looked(source, path, wish)
+            return
         start = path.start if path.source.known else None
 
         def done(copied: Copied) -> None:
@@ -177,6 +181,19 @@ class Colour(Work):
             self._model.say(f"{copied.out.name} was written: {space}, {how}{lost}.")
 
         self._aside(Lane.HAND, lambda job: write_copy(source, start, path.steps, wish), done, name="Writing the copy")
+
+    def _save_looked(self, source: Path, path: ColourPath, wish: CopyWish) -> None:
+        from velkin.core.handoff.looked import Looked, write_looked
+
+        to = path.led_to(path.numbers_in)
+
+        def done(looked: Looked) -> None:
+            lost = (
+                f", {percent(looked.outside.share)} out of gamut" if looked.outside is not None and looked.outside.share else ""
+            )
+            self._model.say(f"{looked.out.name} was written: {to.destination.name} embedded, {Alters.BOTH.value}{lost}.")
+
+        self._aside(Lane.HAND, lambda job: write_looked(source, to, wish), done, name="Writing the copy")
 
     def retag(self, frame: int) -> None:
         """Give the source file itself the space that the ledger assigned; asked for by name only."""

@@ -14,6 +14,7 @@ from velkin.app.jobs.fits import Fits
 from velkin.app.jobs.handoff import Handoff
 from velkin.app.jobs.importing import Importing
 from velkin.app.jobs.lanes import Lanes
+from velkin.app.jobs.looks import Looks
 from velkin.app.jobs.proof import Proof
 from velkin.app.jobs.shelf import ShelfJobs, usual_folder
 from velkin.app.jobs.shoots import Shoots
@@ -42,6 +43,7 @@ class Jobs:
         self.charts = Charts(ground, self.fits)
         self.importing = Importing(ground)
         self.colour = Colour(ground, self.importing)
+        self.looks = Looks(ground)
         self.proof = Proof(ground)
         self.survey = Survey(ground)
         self.handoff = Handoff(ground)

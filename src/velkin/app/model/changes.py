@@ -81,7 +81,8 @@ def difference(old: State, new: State, written: bool = False) -> Change:
     if old is new:
         return Change(written=written)
     frames: set[int] = set()
-    for before, after in ((old.frames, new.frames), (old.readings, new.readings), (old.easings, new.easings)):
+    parts = ("frames", "readings", "easings", "given_looks")
+    for before, after in ((getattr(old, part), getattr(new, part)) for part in parts):
         if before is not after:
             frames |= {f for f, value in after.items() if before.get(f) is not value}
             frames |= {f for f in before if f not in after}

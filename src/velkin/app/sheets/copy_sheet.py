@@ -14,6 +14,7 @@ from velkin.core.files.formats import FORMATS, holds_transparency
 from velkin.core.handoff.copies import CopyWish
 from velkin.core.path import ColourPath
 from velkin.core.shoot.frame import Frame
+from velkin.core.stages.stage import Alters, Place
 
 
 class CopySheet(Sheet):
@@ -23,7 +24,7 @@ class CopySheet(Sheet):
         super().__init__("Save a tagged copy", parent)
         self._frame, self._path = frame, path
         self._replacing: Path | None = None
-        space = path.here
+        space = path.numbers_in
         self._converts = not path.keeps_numbers
         facts = frame.picture
         column = self.column
@@ -74,6 +75,11 @@ class CopySheet(Sheet):
         self._write.setEnabled(bool(kind))
         if not kind:
             self.words.setText(f"A copy is written as {', '.join(FORMATS)}.")
+        elif self._path.at(Place.LOOK):
+            self.words.setText(
+                f"Written with its look, {self._path.numbers_in.name} embedded ({Alters.BOTH.value}). The source file is not touched."
+                + (" Its transparent parts are laid over white." if self._merges(kind) else "")
+            )
         elif self._converts:
             self.words.setText(
                 f"Converted to {self._path.here.name} ({CONVERT}), which is embedded. The source file is not touched."

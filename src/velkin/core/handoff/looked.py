@@ -14,12 +14,11 @@ from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
 from velkin.core.handoff.copies import CopyWish, alpha_in
 from velkin.core.icc.space import Space, check_model, family, profile_of
+from velkin.core.path import ColourPath, path_of
 from velkin.core.render import picture_through
-from velkin.core.spaces.rgb import ROMM, RGBSpace
-from velkin.core.stages.destination import ToDestination
+from velkin.core.spaces.rgb import ROMM
 from velkin.core.stages.source import PictureSource
-from velkin.core.stages.stage import Stage
-from velkin.core.stages.working import Working
+from velkin.core.stages.stage import Place, Stage
 
 
 @dataclass(frozen=True)
@@ -32,14 +31,8 @@ class Looked:
     merged: bool
 
 
-def write_looked(source: Path, start: Space, looks: tuple[Stage, ...], wish: CopyWish) -> Looked:
-    """Write a finished picture through looks.
-
-    Parameters
-    ----------
-    start : Space
-        What its numbers mean, and go on to mean.
-    looks : tuple of Stage
+def write_looked(source: Path, path: ColourPath, wish: CopyWish) -> Looked:
+    """Write a finished picture through its path, whose destination is the space in which it stays.
 
     Raises
     ------
@@ -48,18 +41,20 @@ def write_looked(source: Path, start: Space, looks: tuple[Stage, ...], wish: Cop
     OutputRefused, OutputFailed, UnreadableFile, BadProfile
     """
     refuse_output(wish.out, [source], wish.replace)
-    kind = format_of(wish.out)
+    kind, to = format_of(wish.out), path.destination
     whole = decode_picture(source, wish.page)
     picture = held_by(whole, kind)
-    check_model(start, picture.model, source)
+    check_model(path.start, picture.model, source)
     bits = wish.bits or best_bits(kind, bits_of(picture.numbers))
-    check_format(kind, bits, picture.model, wish.out)
-    working = Working(start if isinstance(start, RGBSpace) else ROMM)
-    done = picture_through(
-        picture.numbers, (PictureSource(start), working, *looks, ToDestination(start)), start, bits=bits, dither=wish.dither
-    )
-    result = Picture(done.numbers, alpha_in(picture, bits), picture.model, clear=picture.clear)
-    data = encode_numbers(result, kind, profile_of(start), family=family(start), source=source, coding=Coding(wish.quality))
+    check_format(kind, bits, to.model, wish.out)
+    done = picture_through(picture.numbers, path.stages, to, bits=bits, dither=wish.dither)
+    result = Picture(done.numbers, alpha_in(picture, bits), to.model, clear=picture.clear)
+    data = encode_numbers(result, kind, profile_of(to), family=family(to), source=source, coding=Coding(wish.quality))
     write_whole(wish.out, data, wish.replace)
     merged = whole.alpha is not None and whole.clear and not holds_transparency(kind)
     return Looked(wish.out, done.outside, picture.not_numbers, merged)
+
+
+def looked_path(start: Space, *looks: Stage) -> ColourPath:
+    """The path of a finished picture through looks, back into its own space."""
+    return path_of(PictureSource(start), ROMM, start).put(Place.LOOK, *looks)

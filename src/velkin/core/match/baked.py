@@ -37,11 +37,27 @@ class Amounts:
         return Amounts(self.colour * strength, self.lightness * strength)
 
 
+@dataclass(frozen=True, eq=False)
+class _Ways:
+    """Colours, evenly encoded RGB (M, 3) of a space, where they lie in coordinates, and how far all of a match moves them there."""
+
+    even: Floats
+    at: Floats
+    way: Floats
+
+    def moved(self, amounts: Amounts) -> Floats:
+        """Where so much of the match carries them, in coordinates."""
+        return self.at + np.array([amounts.lightness, amounts.colour, amounts.colour]) * self.way
+
+    def by(self, amounts: Amounts, space: RGBSpace) -> Floats:
+        """By how much so much of the match moves their evenly encoded RGB."""
+        linear = oklab_to_xyz(oklab_at(self.moved(amounts))) @ space.from_xyz.T
+        return np.asarray(EVEN.encode(linear) - self.even)
+
+
 def carried(match: Match, amounts: Amounts, x: Floats) -> Floats:
     """Where coordinates (M, 3) are carried by so much of a match."""
-    by = np.array([amounts.lightness, amounts.colour, amounts.colour])
-    parts = in_bands(lambda a, z: x[a:z] + by * (match.at(x[a:z]) - x[a:z]), len(x), _CHUNK)
-    return np.concatenate(parts)
+    return _Ways(x, x, _way(match, x)).moved(amounts)
 
 
 def matched(linear: Floats, space: RGBSpace, match: Match, amounts: Amounts) -> Floats:
@@ -53,22 +69,31 @@ def matched(linear: Floats, space: RGBSpace, match: Match, amounts: Amounts) -> 
 @cached(60_000_000)
 def table_of_match(match: Match, amounts: Amounts, space: RGBSpace) -> Table:
     """By how much evenly encoded RGB of a space moves, at evenly encoded RGB 0..1."""
-
-    def way(even: Floats) -> Floats:
-        there = matched(np.asarray(EVEN.decode(even)), space, match, amounts)
-        return np.asarray(EVEN.encode(there) - even)
-
-    rng = np.random.default_rng(29)
-    probes = rng.random((3000, 3))
-    meant = _coordinates(probes + way(probes), space)
+    probes = _ways(match, space, 0)
+    meant = probes.moved(amounts)
     for side in _SIDES:
-        steps = np.linspace(0.0, 1.0, side)
-        nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
-        table = table_of_values(way(nodes.reshape(-1, 3)).reshape(nodes.shape), 3, codes=False)
-        error = difference(_coordinates(probes + read(table, probes), space), meant)
+        table = table_of_values(_ways(match, space, side).by(amounts, space).reshape(side, side, side, 3), 3, codes=False)
+        error = difference(_coordinates(probes.even + read(table, probes.even), space), meant)
         if error.mean() <= _CLOSE_MEAN and error.max() <= _CLOSE_MAX:
             break
     return table
+
+
+@cached(120_000_000)
+def _ways(match: Match, space: RGBSpace, side: int) -> _Ways:
+    """Those of a table's nodes, or (side 0) of colours in between that it is held to; the costly part, the same for all amounts."""
+    if side:
+        steps = np.linspace(0.0, 1.0, side)
+        even = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
+    else:
+        even = np.random.default_rng(29).random((3000, 3))
+    x = _coordinates(even, space)
+    return _Ways(even, x, _way(match, x))
+
+
+def _way(match: Match, x: Floats) -> Floats:
+    """How far all of a match moves coordinates (M, 3)."""
+    return np.concatenate(in_bands(lambda a, z: match.at(x[a:z]) - x[a:z], len(x), _CHUNK))
 
 
 def _coordinates(even: Floats, space: RGBSpace) -> Floats:

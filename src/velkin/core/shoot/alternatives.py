@@ -10,6 +10,7 @@ import numpy as np
 from velkin.core.path import ColourPath
 from velkin.core.shoot.state import State
 from velkin.core.stages.camera import built_in_stage, profile_stage
+from velkin.core.stages.stage import Place
 
 
 class Rendering(Enum):
@@ -24,6 +25,7 @@ class Rendering(Enum):
     PROFILE = "profile"
     AS_FOUND = "as found"
     WITHOUT_EASING = "without easing"
+    WITHOUT_LOOK = "without its look"
     #: The path is the same, it is seen at the destination.
     THERE = "there"
 
@@ -47,10 +49,12 @@ class Alternative:
         f, now = state.frames[frame], state.path(frame)
         if self.rendering is Rendering.WITHOUT_EASING:
             return now.eased_by()
+        if self.rendering is Rendering.WITHOUT_LOOK:
+            return now.put(Place.LOOK)
         if self.rendering is Rendering.THERE:
             return now
         if not f.is_raw or self.rendering is Rendering.AS_FOUND:
-            return now if self.rendering is Rendering.NOW else state.path_with(frame, ())
+            return now if self.rendering is Rendering.NOW else state.path_with(frame, ()).put(Place.LOOK)
         camera = now.camera
         given = None if f.profile is None else state.profiles[f.profile]
         if self.rendering is Rendering.BUILT_IN or (self.rendering is Rendering.AS_SHOT and given is None):
@@ -65,10 +69,12 @@ class Alternative:
 
 
 BUILT_IN, AS_SHOT, WITHOUT_EASING = (Alternative(r) for r in (Rendering.BUILT_IN, Rendering.AS_SHOT, Rendering.WITHOUT_EASING))
+WITHOUT_LOOK = Alternative(Rendering.WITHOUT_LOOK)
 NOW, AS_FOUND, THERE = (Alternative(r) for r in (Rendering.NOW, Rendering.AS_FOUND, Rendering.THERE))
 
 
 def alternatives(state: State) -> tuple[Alternative, ...]:
     """All that a shoot offers to compare with."""
     kept = (Alternative(Rendering.PROFILE, p) for p in state.profiles)
-    return (BUILT_IN, AS_SHOT, WITHOUT_EASING, THERE, *kept)
+    looks = (WITHOUT_LOOK,) if state.looks else ()
+    return (BUILT_IN, AS_SHOT, *looks, WITHOUT_EASING, THERE, *kept)

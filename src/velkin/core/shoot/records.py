@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import json
+import zlib
 from dataclasses import asdict, fields
 from datetime import datetime
 from pathlib import Path
@@ -21,6 +22,7 @@ from velkin.core.files.exif import ExifFacts
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space, space_of
+from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.shoot.light import Given
 from velkin.core.shoot.mapping import from_data, from_text, to_data, to_text
 from velkin.core.spaces.rgb import RGBSpace
@@ -167,6 +169,29 @@ def space_from_json(text: str) -> Space:
     r, g, b = ((float(p[0]), float(p[1])) for p in data["primaries"])
     transfer = Sampled(np.array(data["transfer"])) if data["sampled"] else Transfer(*data["transfer"])
     return RGBSpace(data["id"], data["name"], "", (r, g, b), (data["white"][0], data["white"][1]), transfer)
+
+
+def look_to_json(look: KeptLook) -> str:
+    """A look as text."""
+    content = base64.b64encode(zlib.compress(look.content)).decode()
+    spaces = {k: None if s is None else space_to_json(s) for k, s in (("takes", look.takes), ("gives", look.gives))}
+    return json.dumps({"name": look.name, "kind": look.kind.value, "content": content, **spaces})
+
+
+def look_from_json(text: str) -> KeptLook:
+    """The look kept as text."""
+    data = json.loads(text)
+    takes, gives = (None if data[k] is None else space_from_json(data[k]) for k in ("takes", "gives"))
+    if not isinstance(takes, RGBSpace | None) or not isinstance(gives, RGBSpace | None):
+        raise ValueError("a look takes numbers of a space that is not RGB")
+    return KeptLook(data["name"], LookKind(data["kind"]), _unpacked(data["content"]), takes, gives)
+
+
+def _unpacked(text: str) -> bytes:
+    try:
+        return zlib.decompress(base64.b64decode(text))
+    except zlib.error as error:
+        raise ValueError(f"a look's file is damaged ({error})") from error
 
 
 def ledger_to_json(ledger: tuple[Entry, ...]) -> str:

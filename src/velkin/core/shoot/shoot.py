@@ -17,6 +17,7 @@ from velkin.core.shoot.document import Document
 from velkin.core.shoot.easing_commands import EasingCommands
 from velkin.core.shoot.frame_commands import FrameCommands
 from velkin.core.shoot.handoffs import Handoffs
+from velkin.core.shoot.look_commands import LookCommands
 from velkin.core.shoot.state import State
 from velkin.core.shoot.store import Store
 from velkin.core.spaces.rgb import ROMM
@@ -31,6 +32,7 @@ class Shoot:
     camera : CameraCommands
     colour : ColourCommands
     easing : EasingCommands
+    looks : LookCommands
     destinations : DestinationCommands
     handoffs : Handoffs
     """
@@ -42,6 +44,7 @@ class Shoot:
         self.camera = CameraCommands(self._document)
         self.colour = ColourCommands(self._document)
         self.easing = EasingCommands(self._document)
+        self.looks = LookCommands(self._document)
         self.destinations = DestinationCommands(self._document)
         self.handoffs = Handoffs(self._document)
 

@@ -18,13 +18,16 @@ from velkin.core.destinations.destination import NUMBER, Destination, ProofGoal
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space, built_in_space, shown_for_now
 from velkin.core.icc.transform import Intent
+from velkin.core.looks.kept import KeptLook
 from velkin.core.path import ColourPath, path_of
 from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.light import Light
 from velkin.core.shoot.written import WrittenFile
 from velkin.core.spaces.rgb import SRGB, RGBSpace
 from velkin.core.stages.camera import CameraStage, built_in_stage, profile_stage
+from velkin.core.stages.given_look import GivenLook
 from velkin.core.stages.source import PictureSource
+from velkin.core.stages.stage import Place
 from velkin.core.stages.steps import steps_of
 from velkin.core.tags.ledger import Entry
 from velkin.core.tags.rules import IntakeRules
@@ -50,17 +53,20 @@ class State:
     rules: IntakeRules = field(default_factory=IntakeRules)
     goal: ProofGoal = field(default_factory=ProofGoal)
     easings: dict[int, tuple[Easing, ...]] = field(default_factory=dict)
+    looks: dict[int, KeptLook] = field(default_factory=dict)
+    #: The look of a frame, and its strength.
+    given_looks: dict[int, tuple[int, float]] = field(default_factory=dict)
     #: Paths that were asked for; a state never changes, and one of other values begins without any.
     _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def take_paths_from(self, old: State) -> None:
         """Take over the paths that were asked of an older state and are the same now: of frames that did not change, where
         nothing that concerns all paths did."""
-        common = ("working", "profiles", "destinations", "spaces", "goal")
+        common = ("working", "profiles", "destinations", "spaces", "goal", "looks")
         if all(getattr(self, part) is getattr(old, part) for part in common):
             for frame, path in old._paths.items():
-                same = self.frames.get(frame) is old.frames.get(frame) and self.easings.get(frame) is old.easings.get(frame)
-                if same:
+                parts = ("frames", "easings", "given_looks")
+                if all(getattr(self, part).get(frame) is getattr(old, part).get(frame) for part in parts):
                     self._paths[frame] = path
 
     def order(self) -> list[int]:
@@ -104,6 +110,11 @@ class State:
     def easings_of(self, frame: int) -> tuple[Easing, ...]:
         """The easings of a frame in order, whatever destination they are for."""
         return self.easings.get(frame, ())
+
+    def look_of(self, frame: int) -> GivenLook | None:
+        """The look that a frame is given, as a stage."""
+        given = self.given_looks.get(frame)
+        return None if given is None else GivenLook(self.looks[given[0]], given[1])
 
     def toward(
         self, path: ColourPath, frame: int, goal: Space, *, intent: Intent = Intent.RELATIVE, black_point: bool = True
@@ -174,6 +185,9 @@ class State:
         steps = steps_of(ledger, lambda i: known.get(i) or self.space(i))
         goal = self.proof_space()
         path = path_of(start, self.working, goal, exposure=self.frames[frame].exposure, steps=steps)
+        look = self.look_of(frame)
+        if look is not None:
+            path = path.put(Place.LOOK, look)
         intent, black_point = self.proof_way()
         return self.toward(path, frame, goal, intent=intent, black_point=black_point)
 

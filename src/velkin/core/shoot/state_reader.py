@@ -16,6 +16,7 @@ from velkin.core.destinations.destination_file import destination_from_data
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing
 from velkin.core.icc.space import Space, built_in_space
+from velkin.core.looks.kept import KeptLook
 from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.light import Light
 from velkin.core.shoot.lights import PATTERN
@@ -26,6 +27,7 @@ from velkin.core.shoot.records import (
     given_from_json,
     goal_from_json,
     ledger_from_json,
+    look_from_json,
     picture_from_json,
     pins_from_json,
     reading_from_json,
@@ -57,6 +59,7 @@ class StateReader:
         self._readings: dict[str, JudgedReading] = {}
         self._profiles: dict[str, AnyProfile] = {}
         self._easings: dict[str, tuple[Easing, ...]] = {}
+        self._looks: dict[str, KeptLook] = {}
         self._last: State | None = None
         self._place: dict[int, tuple[int, str]] = {}  # light and position of each frame
 
@@ -89,6 +92,8 @@ class StateReader:
             rules=rules_from_json(facts.get("rules")),
             goal=self._goal(facts.get("proof"), spaces),
             easings=self._all_easings(""),
+            looks=self._all_looks(),
+            given_looks=self._all_given_looks(""),
         )
 
     def _read_again(self, old: State, touched: dict[str, set[int]]) -> State:
@@ -117,6 +122,10 @@ class StateReader:
             ids = touched["easings"]
             some = self._all_easings(f" WHERE frame IN ({','.join(map(str, ids))})")
             easings = _with(old.easings, ids, some)
+        given_looks = old.given_looks
+        if "given_looks" in touched:
+            ids = touched["given_looks"]
+            given_looks = _with(old.given_looks, ids, self._all_given_looks(f" WHERE frame IN ({','.join(map(str, ids))})"))
         new = State(
             name=facts["name"] if facts else old.name,
             working=self._working(facts, spaces) if facts else old.working,
@@ -131,6 +140,8 @@ class StateReader:
             rules=rules_from_json(facts.get("rules")) if facts else old.rules,
             goal=self._goal(facts.get("proof"), spaces) if facts else old.goal,
             easings=easings,
+            looks=self._all_looks() if "looks" in touched else old.looks,
+            given_looks=given_looks,
         )
         new.take_paths_from(old)
         return new
@@ -212,6 +223,18 @@ class StateReader:
 
     def _all_easings(self, where: str) -> dict[int, tuple[Easing, ...]]:
         return {r["frame"]: self._easing(r["json"]) for r in self._store.rows(f"SELECT * FROM easings{where} ORDER BY frame")}
+
+    def _all_looks(self) -> dict[int, KeptLook]:
+        return {r["id"]: self._look(r["json"]) for r in self._store.rows("SELECT id, json FROM looks ORDER BY id")}
+
+    def _all_given_looks(self, where: str) -> dict[int, tuple[int, float]]:
+        rows = self._store.rows(f"SELECT * FROM given_looks{where} ORDER BY frame")
+        return {r["frame"]: (r["look"], r["strength"]) for r in rows}
+
+    def _look(self, text: str) -> KeptLook:
+        if text not in self._looks:
+            self._looks[text] = look_from_json(text)
+        return self._looks[text]
 
     def _space(self, text: str) -> Space:
         if text not in self._spaces:

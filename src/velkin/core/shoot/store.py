@@ -22,7 +22,7 @@ from velkin.core.files.safely import being_written, publish
 
 _APPLICATION = 0x564C4B4E  # "VLKN"
 _NEWER = "this shoot was written by a newer Velkin; it was left untouched"
-_VERSION = 6
+_VERSION = 7
 
 #: Hand-off runs, as version 5 brought them.
 _RUNS = """
@@ -33,6 +33,14 @@ CREATE TABLE run_files (
     run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, position INTEGER NOT NULL, frame INTEGER NOT NULL,
     destination TEXT NOT NULL, path TEXT NOT NULL, replaces INTEGER NOT NULL, mark TEXT NOT NULL DEFAULT '',
     state TEXT NOT NULL DEFAULT 'waiting', finding TEXT NOT NULL DEFAULT '', PRIMARY KEY (run, position));
+"""
+
+#: Looks, as version 7 brought them.
+_LOOKS = """
+CREATE TABLE looks (id INTEGER PRIMARY KEY, json TEXT NOT NULL);
+CREATE TABLE given_looks (
+    frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, look INTEGER NOT NULL REFERENCES looks(id),
+    strength REAL NOT NULL);
 """
 
 _SCHEMA = (
@@ -59,6 +67,7 @@ CREATE TABLE written (
     ok INTEGER NOT NULL, finding TEXT NOT NULL, state TEXT NOT NULL, run INTEGER, details TEXT NOT NULL DEFAULT '{}');
 """
     + _RUNS
+    + _LOOKS
     + """CREATE TABLE steps (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, undone INTEGER NOT NULL DEFAULT 0);
 CREATE TABLE inverses (
     id INTEGER PRIMARY KEY AUTOINCREMENT, step INTEGER NOT NULL, sql TEXT NOT NULL, what TEXT NOT NULL DEFAULT '', row INTEGER);
@@ -72,7 +81,19 @@ CREATE INDEX written_by_run ON written(run);
 )
 
 #: Decisions that can be undone; `written`, `runs` and `run_files` hold facts about files outside and cannot.
-_UNDOABLE = ("facts", "profiles", "lights", "frames", "readings", "destinations", "charts", "spaces", "easings")
+_UNDOABLE = (
+    "facts",
+    "profiles",
+    "lights",
+    "frames",
+    "readings",
+    "destinations",
+    "charts",
+    "spaces",
+    "easings",
+    "looks",
+    "given_looks",
+)
 
 #: What brings a shoot of each earlier version to the next one; triggers are made anew after it.
 _MIGRATIONS = {
@@ -103,6 +124,7 @@ ALTER TABLE inverses ADD COLUMN row INTEGER;
 DROP INDEX inverses_by_step;
 CREATE INDEX inverses_by_step ON inverses(step, what, row);
 """,
+    6: _LOOKS,
 }
 
 

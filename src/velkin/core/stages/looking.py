@@ -13,6 +13,7 @@ from velkin.core.conversion.light import encoded, linear_in
 from velkin.core.conversion.tables import EVEN, Table, read, table_of_values
 from velkin.core.icc.space import LAB, ICCSpace
 from velkin.core.icc.transform import Intent, to_lab
+from velkin.core.looks.kept import look_words
 from velkin.core.match.cube_file import Cube
 from velkin.core.spaces.pictures import lab
 from velkin.core.spaces.rgb import RGBSpace
@@ -48,7 +49,7 @@ class Look:
 
     def describe(self) -> tuple[Line, ...]:
         """What it says of itself."""
-        return (Line(f"look {self.name}, {100 * self.strength:.0f}\u202f%", Alters.BOTH),)
+        return (Line(look_words(self.name, self.strength), Alters.BOTH),)
 
     def apply(self, flow: Flow) -> Flow:
         """Light through the table; where its strength is not 1, so much of the way in even lightness."""
@@ -89,7 +90,7 @@ class ProfileLook:
 
     def describe(self) -> tuple[Line, ...]:
         """What it says of itself."""
-        return (Line(f"look {self.name}, {100 * self.strength:.0f}\u202f%", Alters.BOTH),)
+        return (Line(look_words(self.name, self.strength), Alters.BOTH),)
 
     def apply(self, flow: Flow) -> Flow:
         """Light, as the profile has it. Raises BadProfile."""
@@ -133,6 +134,7 @@ def so_much(before: Pixels, after: Pixels, strength: float) -> Pixels:
     return linear_in(first + np.float32(strength) * (second - first), EVEN, EVEN)
 
 
+@cached(120_000_000)
 def _table(cube: Cube) -> Table:
     values = cube.values if not cube.is_curves else np.zeros((len(cube.values), 3))
     return table_of_values(values, 1 if cube.is_curves else 3, codes=False)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from velkin.core.looks.kept import look_words
 from velkin.core.match.baked import Amounts, table_of_match, through_table
 from velkin.core.match.match import Match
 from velkin.core.spaces.rgb import RGBSpace
@@ -30,7 +31,7 @@ class Matched:
 
     def describe(self) -> tuple[Line, ...]:
         """What it says of itself."""
-        return (Line(f"matched to {self.match.name or 'pairs'}, {100 * self.strength:.0f}\u202f%", Alters.BOTH),)
+        return (Line(look_words(self.match.name or "pairs", self.strength, matched=True), Alters.BOTH),)
 
     def apply(self, flow: Flow) -> Flow:
         """Light, carried; in the space of matrix and curves it came in."""

@@ -1,0 +1,59 @@
+"""A kept look on the path: read and learnt when the first pixel asks, so that a path costs nothing to make."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from velkin.core.cache import cached
+from velkin.core.looks.kept import KeptLook, LookKind
+from velkin.core.match.cube_file import cube_of_text
+from velkin.core.match.match_file import match_from_json
+from velkin.core.spaces.rgb import ROMM
+from velkin.core.stages.looking import Look, ProfileLook
+from velkin.core.stages.matching import Matched
+from velkin.core.stages.stage import Alters, Flow, Line, Place
+
+
+@dataclass(frozen=True)
+class GivenLook:
+    """A look at a strength of 0 (nothing) over 1 (as it was made) to 1.5.
+
+    Attributes
+    ----------
+    look : KeptLook
+        One that says what numbers it takes.
+    strength : float
+    """
+
+    look: KeptLook
+    strength: float = 1.0
+
+    place = Place.LOOK
+
+    def describe(self) -> tuple[Line, ...]:
+        """What it says of itself."""
+        return (Line(self.look.words(self.strength), Alters.BOTH),)
+
+    def apply(self, flow: Flow) -> Flow:
+        """Light, as the look has it. Raises BadProfile, FitRefused."""
+        return replace(_stage(self.look), strength=self.strength).apply(flow)
+
+
+@cached(200_000_000)
+def _stage(look: KeptLook) -> Matched | Look | ProfileLook:
+    """What the look's file holds."""
+    if look.kind is LookKind.MATCH:
+        kept = match_from_json(look.content.decode("utf-8"))
+        return Matched(kept.learnt().match, kept.amounts)
+    if look.kind is LookKind.TABLE:
+        assert look.takes is not None
+        return Look(cube_of_text(look.content.decode("utf-8", "replace")), look.takes, look.gives or look.takes, name=look.name)
+    return ProfileLook(look.content, look.takes, name=look.name)
+
+
+def make_ready(look: KeptLook) -> None:
+    """Read and learn a look now, so that what is wrong with it is told before it is put on. Raises BadProfile, FitRefused."""
+    grey = np.full((1, 1, 3), 0.18, dtype=np.float32)
+    GivenLook(look).apply(Flow(grey, ROMM, linear=True))

@@ -1,0 +1,139 @@
+"""Matches and looks in the real window: dropped, asked about, put on a light, made weaker, taken off and undone; by mouse and by key."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import tifffile
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog
+
+from velkin.app.flow.stops import DOUBLE
+from velkin.app.main import settle
+from velkin.app.sheets.copy_sheet import CopySheet
+from velkin.app.sheets.look_sheet import LookSheet
+from velkin.core.looks.reading import read_look
+from velkin.core.match.cube_file import cube_text
+from velkin.core.shoot.arrivals import look_at
+from velkin.core.spaces.rgb import SRGB
+from velkin.core.stages.stage import Place
+
+SKEINS = "north-0412"
+
+
+@pytest.fixture
+def table(tmp_path):
+    steps = np.linspace(0.0, 1.0, 5)
+    nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
+    path = tmp_path / "swapped.cube"
+    path.write_text(cube_text(nodes[..., ::-1], "Swapped", ()))
+    return path
+
+
+def drop(window, path):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    where, move = QPointF(400, 300), Qt.DropAction.CopyAction
+    window.dropEvent(QDropEvent(where, move, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
+
+
+def when_asked(sheet_class, answer, seen):
+    """Once a sheet is there, `answer` it."""
+
+    def look():
+        sheet = QApplication.activeModalWidget()
+        if not isinstance(sheet, sheet_class):
+            QTimer.singleShot(20, look)
+            return
+        seen.append(sheet)
+        answer(sheet)
+
+    QTimer.singleShot(20, look)
+
+
+def by_keyboard(sheet):
+    """Choose sRGB, the whole light, and 60 % by keys alone."""
+    before = (sheet.put_on.isEnabled(), sheet.words.text())
+    assert before == (False, "Choose what numbers it takes.")
+    QTest.keyClicks(sheet.takes, "sRGB")
+    assert sheet.put_on.isEnabled() and sheet.gives.space() is SRGB
+    QTest.keyClick(sheet.frames, Qt.Key.Key_Down)
+    for _ in range(4):
+        QTest.keyClick(sheet.strength.slider, Qt.Key.Key_PageDown)
+    QTest.keyClick(sheet, Qt.Key.Key_Return)
+
+
+def test_a_dropped_table_is_asked_about_put_on_the_light_and_undone(qtbot, window, ids, table):
+    window.model.select(ids[SKEINS])
+    seen = []
+    when_asked(LookSheet, by_keyboard, seen)
+    drop(window, table)
+    state = lambda: window.model.state  # noqa: E731
+    qtbot.waitUntil(lambda: bool(state().given_looks), timeout=60000)
+    light = state().light_of(ids[SKEINS]).frames
+    assert set(state().given_looks) == set(light) and len(light) > 3
+    assert state().given_looks[ids[SKEINS]] == (1, 0.4)
+    assert (state().looks[1].takes, state().looks[1].gives) == (SRGB, SRGB)
+    assert settle(window, 90)
+    stop = window.flow.stops()[2]
+    assert (stop.detail, stop.link) == ("look Swapped, 40\u202f%", DOUBLE)
+    assert window.benches.working.isVisible()
+    section = window.benches.working.look
+    assert section.strength.isVisible() and not section.none.isVisible()
+    QTest.keyClick(section.strength.slider, Qt.Key.Key_End)
+    assert state().given_looks == {ids[SKEINS]: (1, 1.5), **dict.fromkeys([f for f in light if f != ids[SKEINS]], (1, 0.4))}
+    QTest.mouseClick(section.take_off, Qt.MouseButton.LeftButton)
+    assert ids[SKEINS] not in state().given_looks and section.none.isVisible()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=60000)
+    window.view.setFocus()
+    for expected in (1.5, 0.4, None):
+        qtbot.keyClick(window.view, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        assert state().given_looks.get(ids[SKEINS], (1, None))[1] == expected
+    assert state().looks == {}
+
+
+def test_a_look_that_is_damaged_is_told_and_nothing_changes(qtbot, window, ids, tmp_path, monkeypatch):
+    window.model.select(ids[SKEINS])
+    (tmp_path / "bad.cube").write_text("LUT_3D_SIZE 2\n0 0 nan\n")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(tmp_path / "bad.cube"), ""))
+    window.model.open_bench("working")
+    QTest.mouseClick(window.benches.working.look.put_on, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "bad.cube" in window.model.messages.latest, timeout=60000)
+    assert window.model.state.given_looks == {}
+
+
+def test_a_saved_copy_has_the_look_and_the_source_is_not_tagged(qtbot, window, table, tmp_path, monkeypatch):
+    noise = np.random.default_rng(5).integers(0, 65536, (40, 60, 3), dtype=np.uint16)
+    tifffile.imwrite(tmp_path / "card.tif", noise, photometric="rgb")
+    came = []
+    window.jobs.command(lambda s: came.extend(s.frames.add_frames([look_at(tmp_path / "card.tif")])))
+    window.jobs.colour.assign(tuple(came), SRGB)
+    look = read_look(table)
+    window.model.select(came[0])
+    when_asked(LookSheet, lambda s: (s.takes.choose("srgb"), s.takes.picked.emit(SRGB), s.put_on.click()), [])
+    drop(window, table)
+    qtbot.waitUntil(lambda: bool(window.model.state.given_looks), timeout=60000)
+    assert window.model.state.looks[1].digest == look.digest
+    path = window.model.state.path(came[0])
+    assert path.at(Place.LOOK) and not path.keeps_numbers
+    said = []
+
+    def write(sheet):
+        said.append(sheet.words.text())
+        sheet.out.setText(str(tmp_path / "copy.tif"))
+        QTest.keyClick(sheet, Qt.Key.Key_Return)
+
+    when_asked(CopySheet, write, [])
+    window.actions_.space.save_copy()
+    qtbot.waitUntil(lambda: (tmp_path / "copy.tif").exists(), timeout=60000)
+    assert "with its look, sRGB embedded (look and numbers change)" in said[0]
+    assert settle(window, 90)
+    # red and blue change places in the very space that is written
+    assert np.abs(tifffile.imread(tmp_path / "copy.tif")[..., ::-1].astype(int) - noise).max() <= 40
+    before = (tmp_path / "card.tif").read_bytes()
+    window.actions_.space.retag_source()
+    assert "its look changes its numbers" in window.model.messages.latest
+    assert (tmp_path / "card.tif").read_bytes() == before
