@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QWidget
 
 from velkin.app.widgets.look_rows import look_rows
@@ -32,9 +33,7 @@ class LookSheet(Sheet):
         rgb = [s for s in spaces if isinstance(s, RGBSpace)]
         self.takes, self.gives = SpaceBox("Numbers that it takes"), SpaceBox("Numbers that it gives")
         if look.asks:
-            why = Words("It does not say what its numbers are. Whoever made it knows; nothing is guessed.")
-            why.setWordWrap(True)
-            self.column.addWidget(why)
+            self.column.addWidget(Words("It does not say what its numbers are; whoever made it knows."))
             for box in (self.takes, self.gives):
                 box.offer(list[Space](rgb))
                 box.setCurrentIndex(-1)
@@ -69,6 +68,8 @@ class LookSheet(Sheet):
         self.column.addWidget(Rule())
         self.words = Words()
         self.words.setWordWrap(True)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.words.setMinimumHeight(3 * self.words.fontMetrics().lineSpacing())
         self.column.addWidget(self.words)
         (self.put_on,) = self.offer("Put it on")
         self._follow()
