@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import tifffile
@@ -19,6 +21,7 @@ from velkin.core.match.cube_file import cube_text
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.spaces.rgb import SRGB
 from velkin.core.stages.stage import Place
+from velkin.core.tags.pins import distance
 
 SKEINS = "north-0412"
 
@@ -137,3 +140,32 @@ def test_a_saved_copy_has_the_look_and_the_source_is_not_tagged(qtbot, window, t
     window.actions_.space.retag_source()
     assert "its look changes its numbers" in window.model.messages.latest
     assert (tmp_path / "card.tif").read_bytes() == before
+
+
+def test_a_pin_is_brought_to_its_target_by_a_button(qtbot, window, ids, table):
+    frame = ids[SKEINS]
+    window.model.select(frame)
+    window.model.open_bench("working")
+    bench = window.benches.working
+    window.jobs.colour.add_pin(frame, 0.1, 0.5)
+    qtbot.waitUntil(lambda: bench.lab_at_pin(0) is not None, timeout=60000)
+    assert not bench.bring.isVisible()
+    bench.pins.chosen.emit(0)
+    bench.target.setFocus()
+    QTest.keyClicks(bench.target, "skin")
+    qtbot.waitUntil(bench.bring.isVisible, timeout=60000)
+    before = bench.lab_at_pin(0)
+    assert not bench.with_lightness.isVisible()
+    QTest.mouseClick(bench.bring, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: frame in window.model.state.given_looks, timeout=60000)
+    assert window.model.messages.latest.startswith("1 pin brought there: ΔE ")
+    pin = window.model.frame.pins[0]
+    qtbot.waitUntil(lambda: bench.lab_at_pin(0) is not None and bench.lab_at_pin(0) != before, timeout=60000)
+    assert distance(np.array(before), pin.target) > 2 * distance(np.array(bench.lab_at_pin(0)), pin.target)
+    assert window.flow.stops()[2].detail == "matched to north-0412's pins, 100\u202f%"
+    # another look is never replaced without a word
+    look = replace(read_look(table), takes=SRGB, gives=SRGB)
+    window.jobs.looks.give((frame,), look, 1.0)
+    QTest.mouseClick(bench.bring, Qt.MouseButton.LeftButton)
+    assert "north-0412 has Swapped on" in window.model.messages.latest
+    assert window.model.state.look_of(frame).look == look

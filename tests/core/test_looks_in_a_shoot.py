@@ -13,7 +13,7 @@ from PIL import Image
 
 from velkin.cli import main
 from velkin.core.destinations.sizing import long_edge
-from velkin.core.errors import BadProfile, NotSupported, ShootError
+from velkin.core.errors import BadProfile, FitRefused, NotSupported, ShootError
 from velkin.core.files.picture import decode_picture
 from velkin.core.handoff.copies import CopyWish
 from velkin.core.handoff.jobs import plan_for
@@ -23,6 +23,7 @@ from velkin.core.handoff.run import run
 from velkin.core.icc.write_abstract import abstract_profile
 from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.looks.reading import read_look
+from velkin.core.looks.to_targets import bring, brings_to_targets
 from velkin.core.match.cube_file import cube_text
 from velkin.core.match.match_file import KeptMatch, match_to_json
 from velkin.core.match.pair import Origin, Pair
@@ -32,9 +33,12 @@ from velkin.core.shoot.alternatives import AS_FOUND, BUILT_IN, WITHOUT_LOOK, alt
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.sources import decode_source, levels_of
-from velkin.core.spaces.rgb import OPRGB, SRGB
+from velkin.core.spaces.difference import ciede2000
+from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
+from velkin.core.spaces.rgb import OPRGB, ROMM, SRGB
 from velkin.core.stages.given_look import GivenLook, make_ready
-from velkin.core.stages.stage import Alters, Place
+from velkin.core.stages.stage import Alters, Flow, Place
+from velkin.core.tags.pins import Pin, Target
 
 from ..studio import set_back
 
@@ -212,3 +216,42 @@ def test_looks_are_told_apart_by_what_they_hold() -> None:
     one, other = (KeptLook("a", LookKind.MATCH, content) for content in (b"1", b"2"))
     assert one != other and one == KeptLook("a", LookKind.MATCH, b"1")
     assert repr(GivenLook(one)) != repr(GivenLook(other)) and "content" not in repr(one)
+
+
+def felt(*labs):
+    """Linear ROMM RGB of a picture of patches side by side, 20 pixels wide, of Lab D50."""
+    patches = [lab_to_xyz(np.array(lab, dtype=float)) @ ROMM.from_xyz.T for lab in labs]
+    return np.repeat(np.array(patches, dtype=np.float32)[None], 20, axis=1).repeat(20, axis=0)
+
+
+def lab_through(look, picture):
+    looked = GivenLook(look).apply(Flow(picture, ROMM, linear=True)).pixels
+    return xyz_to_lab(looked.astype(float) @ ROMM.to_xyz.T)
+
+
+@pytest.mark.parametrize(
+    ("here", "target", "lightness", "wanted"),
+    [
+        ((62.0, 25.0, 17.0), Target("skin"), False, (62.0, 15.2, 23.4)),
+        ((44.0, 60.0, 28.0), Target("lab", (42.0, 66.0, 40.0)), True, (42.0, 66.0, 40.0)),
+        ((44.0, 60.0, 28.0), Target("lab", (42.0, 66.0, 40.0)), False, (44.0, 66.0, 40.0)),
+        ((55.0, 5.0, 6.0), Target("neutral"), False, (55.0, 0.0, 0.0)),
+    ],
+    ids=["skin", "brand red", "its a* and b*", "neutral"],
+)
+def test_a_pin_is_brought_to_its_target_and_what_is_far_stays(here, target, lightness, wanted) -> None:
+    others = ((50.0, -40.0, -10.0), (30.0, 10.0, -50.0), (55.0, 0.0, 0.0))
+    picture = felt(here, *others)
+    brought = bring(picture, [Pin(0.1, 0.5, target), Pin(0.9, 0.5)], "felt", lightness)
+    assert brought.figures.mean < 0.05 < 1 < brought.figures.before and brought.figures.steepness.folds == 0
+    after = lab_through(brought.look, picture)[10, ::20]
+    assert ciede2000(after[0], wanted) < 0.5
+    assert ciede2000(after[1:3], np.array(others[:2])) == pytest.approx(0.0, abs=0.25)
+    assert (ciede2000(after[3], others[2]) < 0.1) == (target.kind != "neutral")
+    assert brings_to_targets(brought.look)
+
+
+def test_pins_without_targets_bring_nothing(tmp_path) -> None:
+    with pytest.raises(FitRefused, match="no pin has a target"):
+        bring(felt((50, 0, 0)), [Pin(0.5, 0.5)], "felt")
+    assert not brings_to_targets(read_look(a_match(tmp_path))) and not brings_to_targets(read_look(swapped(tmp_path)))

@@ -120,7 +120,14 @@ class WorkingBench(Bench):
         self.column.addWidget(self._target_row)
         self._target_words = soft()
         self.column.addWidget(self._target_words)
-        self.column.addWidget(self.unpin)
+        self.with_lightness = CheckBox("Lightness too")
+        self.column.addWidget(self.with_lightness)
+        self.bring = button(
+            "Bring it there",
+            self._bring,
+            tip="A match of all pins of this frame that have a target; colours far from them stay",
+        )
+        self.column.addWidget(row_of(self.bring, self.unpin))
 
     def _build_working(self) -> None:
         self.section("Working space of the shoot")
@@ -366,6 +373,9 @@ class WorkingBench(Bench):
                 f"{pin.target.words()}: a* {signed(goal[1] - lab[1])}, b* {signed(goal[2] - lab[2])} away, "
                 f"ΔE {distance(lab, pin.target):.1f}"
             )
+        target = None if pin is None else pin.target
+        self.bring.setVisible(target is not None)
+        self.with_lightness.setVisible(target is not None and target.kind == "lab")
         self.unpin.setVisible(pin is not None)
         if pin is not None:
             kinds = {"neutral": 1, "lab": 2, "skin": 3}
@@ -392,6 +402,10 @@ class WorkingBench(Bench):
             lab = numbers[index].lab
             return (round(float(lab[0]), 1), round(float(lab[1]), 1), round(float(lab[2]), 1))
         return None
+
+    def _bring(self) -> None:
+        if self.frame_id is not None:
+            self._jobs.looks.bring(self.frame_id, self.frames, self.with_lightness.isChecked())
 
     def _unpin(self) -> None:
         if self.frame_id is not None:

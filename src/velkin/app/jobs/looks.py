@@ -10,8 +10,11 @@ from velkin.app.jobs.work import Work
 from velkin.app.words import count
 from velkin.core.looks.kept import KeptLook
 from velkin.core.looks.reading import read_look
+from velkin.core.looks.to_targets import Brought, bring, brings_to_targets
+from velkin.core.render import to_working
+from velkin.core.spaces.rgb import ROMM
 from velkin.core.stages.given_look import make_ready
-from velkin.core.stages.stage import Alters
+from velkin.core.stages.stage import Alters, Flow, Place
 
 
 class Looks(Work):
@@ -32,6 +35,32 @@ class Looks(Work):
         """Give frames a look."""
         if self._command(lambda s: s.looks.give(frames, look, strength)):
             self._model.say(f"{count(len(frames), 'frame')}: {look.words(strength)}; {Alters.BOTH.value}.")
+
+    def bring(self, frame: int, frames: tuple[int, ...], lightness: bool) -> None:
+        """Bring the pins of a frame that have a target to it; the look goes on the frames. One that came otherwise is not replaced."""
+        state = self._model.state
+        f, path = state.frames[frame], state.path(frame).put(Place.LOOK)
+        for other in frames:
+            given = state.look_of(other)
+            if given is not None and not brings_to_targets(given.look):
+                self._model.report(
+                    f"{state.frames[other].name} has {given.look.name} on; a frame has one match or look. Take it off first."
+                )
+                return
+
+        def work(job: Job) -> Brought:
+            working = to_working(self._sources.source(f.path, path.source, True), path)
+            return bring(Flow(working, path.working, linear=True).light_in(ROMM), f.pins, f"{f.name}'s pins", lightness)
+
+        def done(found: Brought) -> None:
+            figures = found.figures
+            if self._command(lambda s: s.looks.give(frames, found.look)):
+                pins = count(len(figures.errors), "pin")
+                self._model.say(
+                    f"{pins} brought there: ΔE {figures.before:.1f} before, {figures.mean:.1f} now; {Alters.BOTH.value}."
+                )
+
+        self._aside(Lane.HAND, work, done, name="Bringing the pins there", purpose="look")
 
     def set_strength(self, frames: tuple[int, ...], strength: float, joins: bool) -> None:
         """Change how strong the looks of frames are; `joins` goes on with the same drag."""

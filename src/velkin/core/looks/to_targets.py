@@ -1,0 +1,77 @@
+"""Bringing pinned colours to their targets: a match of as many pairs as there are pins with a target, limited to colours near them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from velkin.core.errors import FitRefused
+from velkin.core.looks.kept import KeptLook, LookKind
+from velkin.core.match.gathering import colour_at
+from velkin.core.match.match_file import KeptMatch, match_from_json, match_to_json
+from velkin.core.match.pair import Colour, Origin, Pair
+from velkin.core.match.solver import Figures, Wish
+from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
+from velkin.core.spaces.oklab import oklab_to_xyz, xyz_to_oklab
+from velkin.core.tags.pins import Pin, nearest
+
+_PIN = "pin "
+
+
+@dataclass(frozen=True)
+class Brought:
+    """The look that brings pins to their targets, and how near it comes."""
+
+    look: KeptLook
+    figures: Figures
+
+
+def bring(picture: NDArray[np.float32], pins: Sequence[Pin], name: str, lightness: bool = False) -> Brought:
+    """Learn what brings the pins of a picture that have a target to it.
+
+    Greys stay as they are, unless one of the targets is to be neutral; then all greys are made so.
+
+    Parameters
+    ----------
+    picture : ndarray (H, W, 3)
+        Linear ROMM RGB.
+    lightness : bool
+        Whether a target given as Lab is met in its lightness too; else a\\* and b\\* alone are.
+
+    Raises
+    ------
+    FitRefused
+        When no pin has a target.
+    """
+    height, width = picture.shape[:2]
+    pairs = []
+    for number, pin in enumerate(pins, start=1):
+        if pin.target is None:
+            continue
+        here, spread = colour_at(picture, pin.x * width, pin.y * height)
+        lab = xyz_to_lab(oklab_to_xyz(np.array(here)))
+        goal = nearest(lab, pin.target)
+        if not lightness:
+            goal[0] = lab[0]
+        pairs.append(Pair(here, _oklab(goal), Origin.NUMBER, f"{_PIN}{number}", spread))
+    if not pairs:
+        raise FitRefused("no pin has a target; choose one on the Working bench")
+    neutral = any(pin.target is not None and pin.target.kind == "neutral" for pin in pins)
+    wish = Wish("neutral" if neutral else "keep", exact=1.0, fixed_ends=True)
+    kept = KeptMatch(name, tuple(pairs), wish)
+    return Brought(KeptLook(name, LookKind.MATCH, match_to_json(kept).encode()), kept.learnt().figures)
+
+
+def brings_to_targets(look: KeptLook) -> bool:
+    """Whether `bring` made a look, so that it may be made anew."""
+    if look.kind is not LookKind.MATCH:
+        return False
+    return all(p.origin is Origin.NUMBER and p.name.startswith(_PIN) for p in match_from_json(look.content.decode()).pairs)
+
+
+def _oklab(lab: NDArray[np.float64]) -> Colour:
+    light, a, b = (float(v) for v in xyz_to_oklab(lab_to_xyz(lab)))
+    return light, a, b
