@@ -21,7 +21,7 @@ from velkin.core.match.cube_file import cube_text
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.spaces.rgb import SRGB
 from velkin.core.stages.stage import Place
-from velkin.core.tags.pins import distance
+from velkin.core.tags.pins import Target, distance
 
 SKEINS = "north-0412"
 
@@ -163,6 +163,23 @@ def test_a_pin_is_brought_to_its_target_by_a_button(qtbot, window, ids, table):
     qtbot.waitUntil(lambda: bench.lab_at_pin(0) is not None and bench.lab_at_pin(0) != before, timeout=60000)
     assert distance(np.array(before), pin.target) > 2 * distance(np.array(bench.lab_at_pin(0)), pin.target)
     assert window.flow.stops()[2].detail == "matched to north-0412's pins, 100\u202f%"
+    # numbers as they were measured, lightness too
+    bench.target.setFocus()
+    QTest.keyClicks(bench.target, "Lab")
+    qtbot.waitUntil(bench.lab.isVisible, timeout=60000)
+    for typed in ("45 50", "45 5O 30", "101 0 0", "45,5 50 30"):
+        bench.lab.setFocus()
+        bench.lab.selectAll()
+        QTest.keyClicks(bench.lab, typed)
+        QTest.keyClick(bench.lab, Qt.Key.Key_Return)
+        assert (f"'{typed}' is no Lab" in window.model.messages.latest) == (typed != "45,5 50 30")
+    assert window.model.frame.pins[0].target == Target("lab", (45.5, 50.0, 30.0))
+    QTest.mouseClick(bench.with_lightness, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(bench.bring, Qt.MouseButton.LeftButton)
+    goal = Target("lab", (45.5, 50.0, 30.0))
+    qtbot.waitUntil(
+        lambda: bench.lab_at_pin(0) is not None and distance(np.array(bench.lab_at_pin(0)), goal) < 2, timeout=60000
+    )
     # another look is never replaced without a word
     look = replace(read_look(table), takes=SRGB, gives=SRGB)
     window.jobs.looks.give((frame,), look, 1.0)

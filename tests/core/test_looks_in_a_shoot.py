@@ -242,7 +242,8 @@ def lab_through(look, picture):
 def test_a_pin_is_brought_to_its_target_and_what_is_far_stays(here, target, lightness, wanted) -> None:
     others = ((50.0, -40.0, -10.0), (30.0, 10.0, -50.0), (55.0, 0.0, 0.0))
     picture = felt(here, *others)
-    brought = bring(picture, [Pin(0.1, 0.5, target), Pin(0.9, 0.5)], "felt", lightness)
+    read = [np.array(here), np.array(others[2])]
+    brought = bring(read, [Pin(0.1, 0.5, target), Pin(0.9, 0.5)], "felt", lightness)
     assert brought.figures.mean < 0.05 < 1 < brought.figures.before and brought.figures.steepness.folds == 0
     after = lab_through(brought.look, picture)[10, ::20]
     assert ciede2000(after[0], wanted) < 0.5
@@ -253,5 +254,5 @@ def test_a_pin_is_brought_to_its_target_and_what_is_far_stays(here, target, ligh
 
 def test_pins_without_targets_bring_nothing(tmp_path) -> None:
     with pytest.raises(FitRefused, match="no pin has a target"):
-        bring(felt((50, 0, 0)), [Pin(0.5, 0.5)], "felt")
+        bring([np.array([50.0, 0, 0])], [Pin(0.5, 0.5)], "felt")
     assert not brings_to_targets(read_look(a_match(tmp_path))) and not brings_to_targets(read_look(swapped(tmp_path)))

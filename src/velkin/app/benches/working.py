@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QComboBox
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QLineEdit
 
 from velkin.app.benches.look import LookSection
 from velkin.app.context import Context
@@ -17,7 +17,7 @@ from velkin.app.widgets.checkable import CheckBox, RadioButton
 from velkin.app.widgets.parts import Bench, Facts, Figure, Words, button, compact, labelled, row_of, soft
 from velkin.app.widgets.pin_table import PinTable, full_scale
 from velkin.app.widgets.space_box import SpaceBox, second_line
-from velkin.app.words import ASSIGN, CONVERT, MODELS, count, percent, share, signed
+from velkin.app.words import ASSIGN, CONVERT, MINUS, MODELS, count, localised, percent, share, signed
 from velkin.core.conversion.effect import in_words, intent_name
 from velkin.core.icc.space import Space, same
 from velkin.core.icc.transform import Intent
@@ -118,6 +118,12 @@ class WorkingBench(Bench):
         self._target_row = labelled("Target", self.target, 56)
         self.unpin = button("Remove the pin", self._unpin)
         self.column.addWidget(self._target_row)
+        self.lab = QLineEdit()
+        self.lab.setAccessibleName("L*, a* and b* of the target")
+        self.lab.setToolTip("Three numbers, as they were measured: L* a* b*")
+        self.lab.editingFinished.connect(self._lab_typed)
+        self._lab_row = labelled("Lab", self.lab, 56)
+        self.column.addWidget(self._lab_row)
         self._target_words = soft()
         self.column.addWidget(self._target_words)
         self.with_lightness = CheckBox("Lightness too")
@@ -375,7 +381,11 @@ class WorkingBench(Bench):
             )
         target = None if pin is None else pin.target
         self.bring.setVisible(target is not None)
-        self.with_lightness.setVisible(target is not None and target.kind == "lab")
+        is_lab = target is not None and target.kind == "lab"
+        self.with_lightness.setVisible(is_lab)
+        self._lab_row.setVisible(is_lab)
+        if target is not None and is_lab and not self.lab.hasFocus():
+            self.lab.setText(_typed(target.lab))
         self.unpin.setVisible(pin is not None)
         if pin is not None:
             kinds = {"neutral": 1, "lab": 2, "skin": 3}
@@ -395,6 +405,20 @@ class WorkingBench(Bench):
             target = Target("skin")
         self._jobs.colour.change_pin(frame, self.pins.current, replace(pin, target=target))
 
+    def _lab_typed(self) -> None:
+        """Take three numbers; anything else is put back as it was."""
+        pin, frame = self._pin(), self.frame_id
+        if pin is None or pin.target is None or frame is None:
+            return
+        lab = lab_of_text(self.lab.text())
+        if lab is None:
+            self._model.report(
+                f"{self.lab.text()!r} is no Lab: three numbers are needed, L* from 0 to 100, a* and b* from −128 to 128."
+            )
+            self.lab.setText(_typed(pin.target.lab))
+        elif self.lab.text() != _typed(pin.target.lab):
+            self._jobs.colour.change_pin(frame, self.pins.current, replace(pin, target=Target("lab", lab)))
+
     def lab_at_pin(self, index: int) -> tuple[float, float, float] | None:
         """The Lab that a pin reads now; the window sets it."""
         numbers = self._now
@@ -411,3 +435,17 @@ class WorkingBench(Bench):
         if self.frame_id is not None:
             index, self.pins.current = self.pins.current, -1
             self._jobs.colour.change_pin(self.frame_id, index, None)
+
+
+def _typed(lab: tuple[float, float, float]) -> str:
+    return localised("  ".join(signed(v) for v in lab))
+
+
+def lab_of_text(text: str) -> tuple[float, float, float] | None:
+    """Lab of three numbers with spaces or semicolons between them; None for anything else."""
+    parts = text.replace(MINUS, "-").replace(";", " ").split()
+    try:
+        light, a, b = (float(part.replace(",", ".")) for part in parts)
+    except ValueError:
+        return None
+    return (light, a, b) if 0.0 <= light <= 100.0 and abs(a) <= 128.0 and abs(b) <= 128.0 else None

@@ -5,16 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from velkin.app.flow.readout import read_pin
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Work
 from velkin.app.words import count
 from velkin.core.looks.kept import KeptLook
 from velkin.core.looks.reading import read_look
 from velkin.core.looks.to_targets import Brought, bring, brings_to_targets
-from velkin.core.render import to_working
-from velkin.core.spaces.rgb import ROMM
 from velkin.core.stages.given_look import make_ready
-from velkin.core.stages.stage import Alters, Flow, Place
+from velkin.core.stages.stage import Alters, Place
 
 
 class Looks(Work):
@@ -49,8 +48,8 @@ class Looks(Work):
                 return
 
         def work(job: Job) -> Brought:
-            working = to_working(self._sources.source(f.path, path.source, True), path)
-            return bring(Flow(working, path.working, linear=True).light_in(ROMM), f.pins, f"{f.name}'s pins", lightness)
+            source = self._sources.source(f.path, path.source, True)
+            return bring([read_pin(source, path, p).lab for p in f.pins], f.pins, f"{f.name}'s pins", lightness)
 
         def done(found: Brought) -> None:
             figures = found.figures

@@ -71,7 +71,7 @@ class PinTable(QWidget):
     def show_numbers(self, pins: tuple[Pin, ...], numbers: list[PinNumbers], path: ColourPath) -> None:
         """Here, Lab, there, and ΔE00 to each pin's target."""
         self._head = ["Pin", "here", "Lab", "there", "ΔE"]
-        self._columns = [46, 140, 204, 272, 304]
+        self._columns = [46, 126, 198, 274, 304]
         self._rows = []
         for pin, n in zip(pins, numbers, strict=True):
             full = 100 if path.destination.model == "cmyk" else 255  # ink in per cent
@@ -137,7 +137,7 @@ class PinTable(QWidget):
             p.fillRect(QRectF(20, top + 2, 20, 16), colour)
             for column in range(1, len(cells)):
                 bold = column == len(cells) - 1
-                p.setFont(theme.font(12, 600 if bold else 400))
+                p.setFont(theme.font(11, 600 if bold else 400))
                 p.setPen(t.colour("ink"))
                 left = self._columns[column - 1] * scale
                 p.drawText(

@@ -10,13 +10,14 @@ from numpy.typing import NDArray
 
 from velkin.core.errors import FitRefused
 from velkin.core.looks.kept import KeptLook, LookKind
-from velkin.core.match.gathering import colour_at
 from velkin.core.match.match_file import KeptMatch, match_from_json, match_to_json
 from velkin.core.match.pair import Colour, Origin, Pair
 from velkin.core.match.solver import Figures, Wish
-from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
-from velkin.core.spaces.oklab import oklab_to_xyz, xyz_to_oklab
+from velkin.core.spaces.lab import lab_to_xyz
+from velkin.core.spaces.oklab import xyz_to_oklab
 from velkin.core.tags.pins import Pin, nearest
+
+Floats = NDArray[np.float64]
 
 _PIN = "pin "
 
@@ -29,15 +30,15 @@ class Brought:
     figures: Figures
 
 
-def bring(picture: NDArray[np.float32], pins: Sequence[Pin], name: str, lightness: bool = False) -> Brought:
-    """Learn what brings the pins of a picture that have a target to it.
+def bring(read: Sequence[Floats], pins: Sequence[Pin], name: str, lightness: bool = False) -> Brought:
+    """Learn what brings pins that have a target to it.
 
     Greys stay as they are, unless one of the targets is to be neutral; then all greys are made so.
 
     Parameters
     ----------
-    picture : ndarray (H, W, 3)
-        Linear ROMM RGB.
+    read : sequence of ndarray (3,)
+        Lab D50 at each pin, as it is without a look.
     lightness : bool
         Whether a target given as Lab is met in its lightness too; else a\\* and b\\* alone are.
 
@@ -46,17 +47,14 @@ def bring(picture: NDArray[np.float32], pins: Sequence[Pin], name: str, lightnes
     FitRefused
         When no pin has a target.
     """
-    height, width = picture.shape[:2]
     pairs = []
-    for number, pin in enumerate(pins, start=1):
+    for number, (pin, lab) in enumerate(zip(pins, read, strict=True), start=1):
         if pin.target is None:
             continue
-        here, spread = colour_at(picture, pin.x * width, pin.y * height)
-        lab = xyz_to_lab(oklab_to_xyz(np.array(here)))
         goal = nearest(lab, pin.target)
         if not lightness:
             goal[0] = lab[0]
-        pairs.append(Pair(here, _oklab(goal), Origin.NUMBER, f"{_PIN}{number}", spread))
+        pairs.append(Pair(_oklab(lab), _oklab(goal), Origin.NUMBER, f"{_PIN}{number}"))
     if not pairs:
         raise FitRefused("no pin has a target; choose one on the Working bench")
     neutral = any(pin.target is not None and pin.target.kind == "neutral" for pin in pins)
@@ -72,6 +70,6 @@ def brings_to_targets(look: KeptLook) -> bool:
     return all(p.origin is Origin.NUMBER and p.name.startswith(_PIN) for p in match_from_json(look.content.decode()).pairs)
 
 
-def _oklab(lab: NDArray[np.float64]) -> Colour:
+def _oklab(lab: Floats) -> Colour:
     light, a, b = (float(v) for v in xyz_to_oklab(lab_to_xyz(lab)))
     return light, a, b
