@@ -174,7 +174,8 @@ def test_a_pin_is_brought_to_its_target_by_a_button(qtbot, window, ids, table):
         QTest.keyClick(bench.lab, Qt.Key.Key_Return)
         assert (f"'{typed}' is no Lab" in window.model.messages.latest) == (typed != "45,5 50 30")
     assert window.model.frame.pins[0].target == Target("lab", (45.5, 50.0, 30.0))
-    QTest.mouseClick(bench.with_lightness, Qt.MouseButton.LeftButton)
+    bench.with_lightness.setFocus()
+    QTest.keyClick(bench.with_lightness, Qt.Key.Key_Space)
     QTest.mouseClick(bench.bring, Qt.MouseButton.LeftButton)
     goal = Target("lab", (45.5, 50.0, 30.0))
     qtbot.waitUntil(

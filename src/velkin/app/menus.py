@@ -240,7 +240,7 @@ class Menus:
             self.add(menu, f"Open {_NAMES[key]}", partial(a.open_stop, key), str(number))
         menu.addSeparator()
         tip = "Go to the next frame that waits for a decision"
-        self.add(menu, "Next &held frame", a.frame.next_held, "Ctrl+D", tip, "shoot")
+        self.add(menu, "Ne&xt held frame", a.frame.next_held, "Ctrl+D", tip, "shoot")
         tip = "An untagged picture under every plausible space at once"
         self.add(menu, "&Try-on sheet", a.space.try_on, "T", tip, "frame", _AT_PICTURE)
         self.add(menu, "&Assign a space…", partial(a.space.begin, 1), "Ctrl+Shift+A", "Numbers stay, look changes", "frame")
