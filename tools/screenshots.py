@@ -186,6 +186,7 @@ def main() -> None:
             if named == "chart-fitted":
                 picture(named)
             room._give(True)
+            wait_for(lambda: window.model.places.at_picture)
         window.model.select(ids["north-0401"])
         window.actions_.profile.report()
         wait_for(lambda: window.navigator.made(Page.FIT).report is not None)
