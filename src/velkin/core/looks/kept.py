@@ -36,7 +36,7 @@ class KeptLook:
     takes, gives : RGBSpace or None
         What the numbers are that it takes and gives; None where that does not matter, or is not said.
     digest : str
-        Of the content.
+        Of the content; it is taken where none is given, and goes with copies that say other numbers, as a table can be large.
     """
 
     name: str
@@ -44,10 +44,11 @@ class KeptLook:
     content: bytes = field(repr=False, compare=False)
     takes: RGBSpace | None = None
     gives: RGBSpace | None = None
-    digest: str = field(init=False, default="")
+    digest: str = ""
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "digest", hashlib.sha256(self.content).hexdigest()[:32])
+        if not self.digest:
+            object.__setattr__(self, "digest", hashlib.sha256(self.content).hexdigest()[:32])
 
     @property
     def asks(self) -> bool:

@@ -173,7 +173,8 @@ def space_from_json(text: str) -> Space:
 
 def look_to_json(look: KeptLook) -> str:
     """A look as text."""
-    content = base64.b64encode(zlib.compress(look.content)).decode()
+    packed = zlib.compress(look.content, 1)  # quickly: a table can be large, and a hand waits
+    content = base64.b64encode(packed).decode()
     spaces = {k: None if s is None else space_to_json(s) for k, s in (("takes", look.takes), ("gives", look.gives))}
     return json.dumps({"name": look.name, "kind": look.kind.value, "content": content, **spaces})
 
