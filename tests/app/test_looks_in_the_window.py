@@ -19,9 +19,10 @@ from velkin.app.sheets.look_sheet import LookSheet
 from velkin.core.looks.reading import read_look
 from velkin.core.match.cube_file import cube_text
 from velkin.core.shoot.arrivals import look_at
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import SRGB
 from velkin.core.stages.stage import Place
-from velkin.core.tags.pins import Target, distance
+from velkin.core.tags.pins import Pin, Target, distance
 
 SKEINS = "north-0412"
 
@@ -184,6 +185,40 @@ def test_a_pin_is_brought_to_its_target_by_a_button(qtbot, window, ids, table):
     # another look is never replaced without a word
     look = replace(read_look(table), takes=SRGB, gives=SRGB)
     window.jobs.looks.give((frame,), look, 1.0)
+    qtbot.waitUntil(lambda: window.model.state.look_of(frame).look == look, timeout=60000)
     QTest.mouseClick(bench.bring, Qt.MouseButton.LeftButton)
-    assert "north-0412 has Swapped on" in window.model.messages.latest
+    qtbot.waitUntil(lambda: "north-0412 has Swapped on" in window.model.messages.latest, timeout=60000)
     assert window.model.state.look_of(frame).look == look
+
+
+def test_a_look_of_numbers_that_mean_nothing_known_is_not_written(qtbot, window, table, tmp_path):
+    tifffile.imwrite(tmp_path / "bare.tif", np.full((20, 30, 3), 30000, np.uint16), photometric="rgb")
+    came = []
+    window.jobs.command(lambda s: came.extend(s.frames.add_frames([look_at(tmp_path / "bare.tif")])))
+    window.model.select(came[0])
+    window.jobs.looks.give(tuple(came), replace(read_look(table), takes=SRGB, gives=SRGB), 1.0)
+    qtbot.waitUntil(lambda: bool(window.model.state.given_looks), timeout=60000)
+    window.actions_.space.save_copy()
+    assert "nothing says what its numbers mean" in window.model.messages.latest
+    window.jobs.command(lambda s: s.colour.set_pins(came[0], (Pin(0.5, 0.5, Target("neutral")),)))
+    window.jobs.looks.bring(came[0], tuple(came), False)
+    assert "nor what its pins are" in window.model.messages.latest
+
+
+def test_a_look_that_was_read_for_another_shoot_is_dropped(qtbot, window, ids, table, tmp_path):
+    frame = ids[SKEINS]
+    window.model.select(frame)
+    other = tmp_path / "other.velkin"
+    Shoot.create(other, "other").close()
+    window.jobs.looks.give((frame,), replace(read_look(table), takes=SRGB, gives=SRGB), 1.0)
+    window.jobs.shoots.show(Shoot.open(other))
+    assert settle(window, 90)
+    assert window.model.state.name == "other" and window.model.state.looks == {}
+
+
+def test_several_looks_at_once_are_not_taken_for_one(window, ids, table, tmp_path):
+    window.model.select(ids[SKEINS])
+    second = tmp_path / "second.cube"
+    second.write_bytes(table.read_bytes())
+    window.actions_.dropped.take([table, second])
+    assert "one match or look" in window.model.messages.latest and window.model.state.given_looks == {}

@@ -86,7 +86,7 @@ def test_files_say_what_they_are(tmp_path) -> None:
     (tmp_path / "a.icc").write_bytes(abstract_profile("Fade", lambda lab: lab * [1.0, 0.5, 0.5]))
     fade = read_look(tmp_path / "a.icc")
     assert (fade.kind, fade.name, fade.asks) == (LookKind.ABSTRACT, "Fade", False)
-    make_ready(fade)
+    make_ready(fade, SRGB)
     with pytest.raises(NotSupported, match="not put on pictures"):
         read_look(tmp_path / "x.txt")
     (tmp_path / "bad.cube").write_text("LUT_3D_SIZE 2\n0 0 0\n")

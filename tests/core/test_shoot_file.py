@@ -110,6 +110,19 @@ def test_steps_of_an_earlier_version_are_undone(demo_shoot):
     shoot.close()
 
 
+def test_what_changes_nothing_is_no_step_and_leaves_redo(shoot):
+    frame = shoot.state.order()[0]
+    shoot.camera.set_balance([frame], (1.5, 1.0, 1.25), "temperature")
+    label, before = shoot.undo(), shoot.undo_label()
+    shoot.looks.set_strength([frame], 0.5)
+    assert (shoot.undo_label(), shoot.redo_label()) == (before, label)
+    shoot.redo()
+    assert shoot.state.frames[frame].balance == (1.5, 1.0, 1.25)
+    shoot.undo()
+    shoot.camera.set_balance([frame], (1.25, 1.0, 1.5), "temperature")
+    assert shoot.redo_label() is None
+
+
 def test_a_drag_costs_one_inverse_for_each_row(shoot):
     frames = shoot.state.order()
     before = inverses(shoot.path)

@@ -13,8 +13,6 @@ from velkin.app.model.places import Page
 from velkin.core.errors import BadProfile
 from velkin.core.icc.read import LARGEST, parse
 
-_PROFILES = (".dcp", ".icc", ".icm", ".json")
-
 
 @dataclass(frozen=True)
 class Drop:
@@ -51,7 +49,9 @@ class Dropped:
                 self._jobs.spaces.keep(path)
         for path in drop.destinations:
             self._handoffs.destinations(path)
-        if drop.looks:  # a frame has one
+        if len(drop.looks) > 1:
+            self._model.report(f"A frame has one match or look; drop {drop.looks[0].name} or another one alone.")
+        elif drop.looks:
             self._looks.take(drop.looks[0])
         if drop.profiles:
             self._jobs.shelf.bring(drop.profiles, self._on_shelf)
@@ -64,36 +64,31 @@ class Dropped:
 
 
 def sorted_drop(paths: list[Path], in_a_shoot: bool) -> Drop:
-    """Sort files; ICC profiles of screens, printers and spaces are kept as spaces where a shoot is open."""
-    shoot = next((p for p in paths if p.suffix == ".velkin"), None)
-    destinations = [p for p in paths if in_a_shoot and _is_destinations(p)]
-    looks = [p for p in paths if _is_look(p)]
-    profiles = [p for p in paths if p.suffix.lower() in _PROFILES and p not in destinations and p not in looks]
-    spaces = [p for p in profiles if in_a_shoot and _is_space(p)]
-    return Drop(
-        shoot,
-        spaces,
-        [p for p in profiles if p not in spaces],
-        [p for p in paths if p not in profiles and p not in destinations and p not in looks and p.suffix != ".velkin"],
-        destinations,
-        looks,
-    )
+    """Sort files, each looked at once; ICC profiles of screens, printers and spaces are kept as spaces where a shoot is open."""
+    of: dict[str, list[Path]] = {kind: [] for kind in ("shoot", "space", "profile", "file", "destinations", "look")}
+    for path in paths:
+        of[_kind(path, in_a_shoot)].append(path)
+    return Drop(next(iter(of["shoot"]), None), of["space"], of["profile"], of["file"], of["destinations"], of["look"])
 
 
-def _is_destinations(path: Path) -> bool:
-    """Whether a JSON file holds destinations rather than a camera profile."""
-    return _says(path, b'"Velkin destinations"')
-
-
-def _is_look(path: Path) -> bool:
-    """Whether a file is a look: a table, a match of Velkin's, or an abstract profile."""
-    return path.suffix.lower() == ".cube" or _says(path, b'"Velkin match"') or _icc_class(path) == "abstract"
+def _kind(path: Path, in_a_shoot: bool) -> str:
+    suffix = path.suffix.lower()
+    if path.suffix == ".velkin":
+        return "shoot"
+    if suffix == ".cube":
+        return "look"
+    if suffix == ".json":
+        if in_a_shoot and _says(path, b'"Velkin destinations"'):
+            return "destinations"
+        return "look" if _says(path, b'"Velkin match"') else "profile"
+    if suffix in (".icc", ".icm"):
+        of = _icc_class(path)
+        return "look" if of == "abstract" else "space" if in_a_shoot and of in ("display", "output", "space") else "profile"
+    return "profile" if suffix == ".dcp" else "file"
 
 
 def _says(path: Path, words: bytes) -> bool:
     """Whether a JSON file begins with what it is."""
-    if path.suffix.lower() != ".json":
-        return False
     try:
         with path.open("rb") as stream:
             return words in stream.read(400)
@@ -101,15 +96,8 @@ def _says(path: Path, words: bytes) -> bool:
         return False
 
 
-def _is_space(path: Path) -> bool:
-    """Whether an ICC file stands for a space rather than for a camera."""
-    return _icc_class(path) in ("display", "output", "space")
-
-
 def _icc_class(path: Path) -> str:
     """The class of an ICC file; empty where it is none that holds together."""
-    if path.suffix.lower() not in (".icc", ".icm"):
-        return ""
     try:
         return parse(path.read_bytes()).kind if path.stat().st_size <= LARGEST else ""
     except (BadProfile, OSError):

@@ -8,8 +8,7 @@ from velkin.app.actions.dialogs import Dialogs, pattern
 from velkin.app.benches.look import LookSection
 from velkin.app.context import Context
 from velkin.app.sheets.look_sheet import LookSheet
-from velkin.core.looks.kept import KeptLook
-from velkin.core.looks.reading import SUFFIXES
+from velkin.core.looks.kept import SUFFIXES, KeptLook
 
 
 class LookActions:

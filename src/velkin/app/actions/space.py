@@ -192,7 +192,13 @@ class SpaceActions:
         frame = self._finished()
         if frame is None:
             return
-        sheet = CopySheet(frame, self._model.state.path(frame.id), frame.path.parent, self._dialogs.parent)
+        path = self._model.state.path(frame.id)
+        if path.at(Place.LOOK) and not path.known:
+            self._model.report(
+                f"{frame.name}: nothing says what its numbers mean, so that its look cannot be written; decide on the Source bench first."
+            )
+            return
+        sheet = CopySheet(frame, path, frame.path.parent, self._dialogs.parent)
         if sheet.exec():
             wish = sheet.wish()
             try:

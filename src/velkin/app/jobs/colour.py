@@ -20,9 +20,10 @@ from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import ASSIGN, CONVERT, count, percent
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.effect import Effect, effect_of
-from velkin.core.conversion.light import lab_of, linear_in
+from velkin.core.conversion.light import linear_in
 from velkin.core.conversion.outside import Outside, measure_outside
 from velkin.core.errors import VelkinError
+from velkin.core.gamut.share import share_outside
 from velkin.core.icc.space import Space, same
 from velkin.core.icc.transform import Intent
 from velkin.core.path import ColourPath
@@ -107,7 +108,7 @@ class Colour(Work):
         def done(arrival: Arrival) -> None:
             self._command(lambda s: s.colour.choose_page(frame, arrival))
 
-        self._aside(Lane.HAND, lambda job: look_at(path, page), done, name="Looking at the file")
+        self._aside(Lane.HAND, lambda job: look_at(path, page), done, name="Looking at the file", here=True)
 
     # ---- pins -------------------------------------------------------------------------------------------------
 
@@ -139,7 +140,7 @@ class Colour(Work):
                     linear_in(flat, path.here, space, intent=intent, black_point=black_point)[None], space
                 )
             sample = spread(flat, 30_000)
-            share = outside.share if outside is not None else _outside(sample, path.here, space)
+            share = outside.share if outside is not None else share_outside(sample, path.here, space)
             few = spread(sample, 4000)
             return Forecast(frame, conversion, share, outside, effect_of(few[:4096], path.here, space))
 
@@ -197,7 +198,7 @@ class Colour(Work):
 
     def retag(self, frame: int) -> None:
         """Give the source file itself the space that the ledger assigned; asked for by name only."""
-        state = self._model.state
+        state, shoot = self._model.state, self._model.shoot
         f, path = state.frames[frame], state.path(frame)
 
         def work(job: Job) -> Arrival:
@@ -211,7 +212,7 @@ class Colour(Work):
             self._sources.read_again(f.path)
             if isinstance(result, VelkinError):
                 self._model.report(result)
-            elif self._command(lambda s: s.colour.source_rewritten(frame, result)):
+            elif self._model.shoot is shoot and self._command(lambda s: s.colour.source_rewritten(frame, result)):
                 self._model.say(f"{f.path.name} itself is now tagged {path.here.name}; its numbers are the same.")
 
         self._lanes.start(Lane.HAND, work, done, name="Tagging the source")
@@ -246,12 +247,6 @@ class Colour(Work):
             return out
 
         self._aside(Lane.HAND, work, lambda out: self._importing.add_files([out]), name="Pasting")
-
-
-def _outside(sample: Any, source: Space, destination: Space) -> float:
-    from velkin.core.gamut.roundtrip import outside_by_profile
-
-    return float(np.mean(outside_by_profile(lab_of(sample, source), destination)))  # type: ignore[arg-type]
 
 
 def _pixels(image: QImage) -> Any:

@@ -4,52 +4,83 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from velkin.app.flow.readout import read_pin
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Work
 from velkin.app.words import count
+from velkin.core.errors import NotSupported
 from velkin.core.looks.kept import KeptLook
-from velkin.core.looks.reading import read_look
-from velkin.core.looks.to_targets import Brought, bring, brings_to_targets
+from velkin.core.shoot.state import State
+from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.given_look import make_ready
 from velkin.core.stages.stage import Alters, Place
 
+if TYPE_CHECKING:
+    from velkin.core.looks.to_targets import Brought
+
 
 class Looks(Work):
-    """Looks of frames."""
+    """Looks of frames; what reads and learns is loaded on the worker that first does it."""
 
     def read(self, path: Path, tell: Callable[[KeptLook], None]) -> None:
         """Read a look on a worker."""
 
         def work(job: Job) -> KeptLook:
-            look = read_look(path)
-            if not look.asks:
-                make_ready(look)
-            return look
+            from velkin.core.looks.reading import read_look
 
-        self._aside(Lane.HAND, work, tell, name="Reading the look", purpose="look")
+            return read_look(path)
+
+        self._aside(Lane.HAND, work, tell, name="Reading the look", purpose="look", here=True)
 
     def give(self, frames: tuple[int, ...], look: KeptLook, strength: float) -> None:
-        """Give frames a look."""
-        if self._command(lambda s: s.looks.give(frames, look, strength)):
-            self._model.say(f"{count(len(frames), 'frame')}: {look.words(strength)}; {Alters.BOTH.value}.")
+        """Give frames a look, once it was learnt on a worker; where it cannot be, nothing is given."""
+        spaces = self._lights_of(self._model.state)
+
+        def work(job: Job) -> None:
+            for space in spaces:
+                make_ready(look, space, strength)
+
+        def done(_: None) -> None:
+            if self._command(lambda s: s.looks.give(frames, look, strength)):
+                self._model.say(f"{count(len(frames), 'frame')}: {look.words(strength)}; {Alters.BOTH.value}.")
+
+        self._aside(Lane.HAND, work, done, name="Putting the look on", purpose="look", here=True)
+
+    def _lights_of(self, state: State) -> set[RGBSpace]:
+        """The spaces in which light flows at the frame in the viewer and at most others."""
+        current = self._model.current
+        return {state.working, *([] if current is None else [state.path(current).working])}
 
     def bring(self, frame: int, frames: tuple[int, ...], lightness: bool) -> None:
         """Bring the pins of a frame that have a target to it; the look goes on the frames. One that came otherwise is not replaced."""
         state = self._model.state
         f, path = state.frames[frame], state.path(frame).put(Place.LOOK)
-        for other in frames:
-            given = state.look_of(other)
-            if given is not None and not brings_to_targets(given.look):
-                self._model.report(
-                    f"{state.frames[other].name} has {given.look.name} on; a frame has one match or look. Take it off first."
-                )
-                return
+        if not path.known:
+            self._model.report(
+                f"{f.name}: nothing says what its numbers mean, nor what its pins are; decide on the Source bench first."
+            )
+            return
+        given, spaces = (
+            {o: state.looks[state.given_looks[o][0]] for o in frames if o in state.given_looks},
+            self._lights_of(state),
+        )
 
         def work(job: Job) -> Brought:
+            from velkin.core.looks.to_targets import bring, brings_to_targets
+
+            own = {look: brings_to_targets(look) for look in set(given.values())}
+            for other, look in given.items():
+                if not own[look]:
+                    raise NotSupported(
+                        f"{state.frames[other].name} has {look.name} on; a frame has one match or look. Take it off first."
+                    )
             source = self._sources.source(f.path, path.source, True)
-            return bring([read_pin(source, path, p).lab for p in f.pins], f.pins, f"{f.name}'s pins", lightness)
+            found = bring([read_pin(source, path, p).lab for p in f.pins], f.pins, f"{f.name}'s pins", lightness)
+            for space in spaces:
+                make_ready(found.look, space)
+            return found
 
         def done(found: Brought) -> None:
             figures = found.figures
@@ -59,7 +90,7 @@ class Looks(Work):
                     f"{pins} brought there: ΔE {figures.before:.1f} before, {figures.mean:.1f} now; {Alters.BOTH.value}."
                 )
 
-        self._aside(Lane.HAND, work, done, name="Bringing the pins there", purpose="look")
+        self._aside(Lane.HAND, work, done, name="Bringing the pins there", purpose="look", here=True)
 
     def set_strength(self, frames: tuple[int, ...], strength: float, joins: bool) -> None:
         """Change how strong the looks of frames are; `joins` goes on with the same drag."""

@@ -71,10 +71,17 @@ class Work(QObject):
         name: str = "",
         purpose: str = "",
         cancellable: bool = False,
+        here: bool = False,
     ) -> Job:
-        """Run work in a lane; an error is reported, anything else goes to `done`."""
+        """Run work in a lane; an error is reported, anything else goes to `done`.
+
+        `here`: it is about frames of the shoot at hand, so that a result that comes when another one is open is dropped.
+        """
+        shoot = self._model.shoot
 
         def delivered(result: Any) -> None:
+            if here and self._model.shoot is not shoot:
+                return
             if isinstance(result, VelkinError):
                 self._model.report(result)
             else:

@@ -29,6 +29,7 @@ class LookSheet(Sheet):
     ) -> None:
         super().__init__("Put on a match or a look", parent, width=520)
         self._look = look
+        self._has = frozenset(state.given_looks)
         self.subject(look.name)
         rgb = [s for s in spaces if isinstance(s, RGBSpace)]
         self.takes, self.gives = SpaceBox("Numbers that it takes"), SpaceBox("Numbers that it gives")
@@ -86,8 +87,10 @@ class LookSheet(Sheet):
             self.words.setText("Choose what numbers it takes.")
         else:
             chosen = count(len(self.chosen()), "frame")
+            has = sum(f in self._has for f in self.chosen())
+            instead = f" It takes the place of what {count(has, 'frame')} {'has' if has == 1 else 'have'} on." if has else ""
             cut = f" Colours that {look.takes.name} does not hold are cut off by it." if look.takes is not None else ""
-            self.words.setText(f"{chosen}: {look.words(self.strength.value())}; {Alters.BOTH.value}.{cut}")
+            self.words.setText(f"{chosen}: {look.words(self.strength.value())}; {Alters.BOTH.value}.{cut}{instead}")
 
     def look(self) -> KeptLook:
         """The look, with what was said of its numbers."""

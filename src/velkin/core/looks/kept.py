@@ -8,6 +8,8 @@ from enum import StrEnum
 
 from velkin.core.spaces.rgb import RGBSpace
 
+#: Files that hold one.
+SUFFIXES = (".json", ".cube", ".icc", ".icm")
 #: The strongest that a look is put on; 1 is as it was made.
 STRONGEST = 1.5
 

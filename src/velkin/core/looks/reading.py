@@ -11,8 +11,6 @@ from velkin.core.match.cube_file import load_cube
 from velkin.core.match.match_file import load_match
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 
-SUFFIXES = (".json", ".cube", ".icc", ".icm")
-
 
 def read_look(path: Path) -> KeptLook:
     """The look in a file, wholly checked.

@@ -17,7 +17,7 @@ from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.facts import PictureFacts
 from velkin.core.tags.ledger import Entry, Verb
 from velkin.core.tags.pins import MOST_PINS, Pin
-from velkin.core.tags.rules import IntakeRules, ruled
+from velkin.core.tags.rules import IntakeRules
 
 
 class ColourCommands:
@@ -142,17 +142,7 @@ class ColourCommands:
         assert isinstance(arrival.facts, PictureFacts)
         facts, state = arrival.facts, self._document.state
         with self._document.step(f"take picture {facts.page + 1} of {state.frames[frame].name}"):
-            if arrival.said is not None:
-                self._document.remember(arrival.said)
-            made = ruled(
-                facts.tag.state,
-                facts.colour_model,
-                arrival.said,
-                working=state.working,
-                rules=state.rules,
-                space=self._document.state.known_space,
-                at=now(),
-            )
+            made = self._document.ruled(arrival, facts)
             self._document.store.run(
                 "UPDATE frames SET facts = ?, held = ?, ledger = ? WHERE id = ?",
                 picture_to_json(facts), made.case if made.held else "", ledger_to_json(made.entries), frame,

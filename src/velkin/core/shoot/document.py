@@ -7,10 +7,13 @@ from contextlib import contextmanager
 from datetime import datetime
 
 from velkin.core.icc.space import Space, built_in_space
+from velkin.core.shoot.arrivals import Arrival
 from velkin.core.shoot.records import space_to_json
 from velkin.core.shoot.state import State
 from velkin.core.shoot.state_reader import StateReader
 from velkin.core.shoot.store import Store
+from velkin.core.tags.facts import PictureFacts
+from velkin.core.tags.rules import Ruled, ruled
 
 
 class Document:
@@ -54,6 +57,21 @@ class Document:
         """Keep a space that is not built in; inside a step."""
         if built_in_space(space.id) is None and space.id != "plain-ink":
             self.store.run("INSERT OR IGNORE INTO spaces VALUES (?, ?)", space.id, space_to_json(space))
+
+    def ruled(self, arrival: Arrival, facts: PictureFacts) -> Ruled:
+        """What the intake rules make of a finished picture that came; its space is kept. Inside a step."""
+        if arrival.said is not None:
+            self.remember(arrival.said)
+        state = self.state
+        return ruled(
+            facts.tag.state,
+            facts.colour_model,
+            arrival.said,
+            working=state.working,
+            rules=state.rules,
+            space=state.known_space,
+            at=now(),
+        )
 
 
 def count_words(number: int, thing: str) -> str:

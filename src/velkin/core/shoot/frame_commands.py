@@ -10,13 +10,12 @@ from velkin.core.errors import ShootError
 from velkin.core.files.digest import digest_of
 from velkin.core.files.raw import RawFacts
 from velkin.core.shoot.arrivals import Arrival, Recognised
-from velkin.core.shoot.document import Document, count_words, now
+from velkin.core.shoot.document import Document, count_words
 from velkin.core.shoot.frame import Role
 from velkin.core.shoot.light import Given, Light
 from velkin.core.shoot.lights import check_pattern, light_name, propose_lights, under_one_light
 from velkin.core.shoot.records import balance_to_json, facts_to_json, ledger_to_json, picture_to_json, reading_to_json
 from velkin.core.tags.facts import PictureFacts
-from velkin.core.tags.rules import ruled
 
 
 class FrameCommands:
@@ -105,18 +104,7 @@ class FrameCommands:
 
     def _place_picture(self, arrival: Arrival, facts: PictureFacts, light: int, position: float) -> int:
         """A finished picture's frame, with what the intake rules make of it."""
-        state = self._document.state
-        if arrival.said is not None:
-            self._document.remember(arrival.said)
-        made = ruled(
-            facts.tag.state,
-            facts.colour_model,
-            arrival.said,
-            working=state.working,
-            rules=state.rules,
-            space=self._document.state.known_space,
-            at=now(),
-        )
+        made = self._document.ruled(arrival, facts)
         return self._document.store.run(
             "INSERT INTO frames(light, position, name, path, digest, facts, kind, held, ledger)"
             " VALUES (?, ?, ?, ?, ?, ?, 'picture', ?, ?)",

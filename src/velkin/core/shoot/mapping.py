@@ -5,21 +5,24 @@ from __future__ import annotations
 import json
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
-from cattrs import Converter
-from cattrs.gen import make_dict_unstructure_fn, override
-from cattrs.preconf.json import make_converter
 
 from velkin.core.charts.judge import Verdict
 from velkin.core.gamut.easing import Stroke
+
+if TYPE_CHECKING:
+    from cattrs import Converter
 
 _T = TypeVar("_T")
 
 
 @lru_cache(maxsize=1)
 def _converter() -> Converter:
+    from cattrs.gen import make_dict_unstructure_fn, override  # loaded with the first shoot, not with the window
+    from cattrs.preconf.json import make_converter
+
     c = make_converter(detailed_validation=False)
     c.register_unstructure_hook(Verdict, lambda v: v.name)
     c.register_structure_hook(Verdict, lambda name, _: Verdict[name])

@@ -411,15 +411,16 @@ class Store:
     def step(self, label: str, joins: bool = False) -> Iterator[None]:
         """One undoable step: all changes inside are kept together or not at all; `joins` adds them to the last step of this label."""
         with self._transaction():
-            self.run("DELETE FROM inverses WHERE step IN (SELECT id FROM steps WHERE undone = 1)")
-            self.run("DELETE FROM steps WHERE undone = 1")
-            last = self.rows("SELECT id, label FROM steps ORDER BY id DESC LIMIT 1")
+            last = self.rows("SELECT id, label FROM steps WHERE undone = 0 ORDER BY id DESC LIMIT 1")
             joined = joins and bool(last) and last[0]["label"] == label
             step = int(last[0]["id"]) if joined else self.run("INSERT INTO steps(label) VALUES (?)", label)
             self.run("UPDATE recording SET step = ?", step)
             yield
             self.run("UPDATE recording SET step = NULL")
-            if not self.rows("SELECT 1 FROM inverses WHERE step = ? LIMIT 1", step):
+            if self.rows("SELECT 1 FROM inverses WHERE step = ? LIMIT 1", step):
+                self.run("DELETE FROM inverses WHERE step IN (SELECT id FROM steps WHERE undone = 1)")
+                self.run("DELETE FROM steps WHERE undone = 1")
+            else:  # what changed nothing is no step, and what was undone can still be done again
                 self.run("DELETE FROM steps WHERE id = ?", step)
 
     # ---- undo -------------------------------------------------------------------------------------------------

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from velkin.core.cache import cached
 from velkin.core.looks.kept import KeptLook, LookKind
-from velkin.core.match.cube_file import cube_of_text
-from velkin.core.match.match_file import match_from_json
-from velkin.core.spaces.rgb import ROMM
-from velkin.core.stages.looking import Look, ProfileLook
-from velkin.core.stages.matching import Matched
+from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Alters, Flow, Line, Place
+
+if TYPE_CHECKING:
+    from velkin.core.stages.looking import Look, ProfileLook
+    from velkin.core.stages.matching import Matched
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,12 @@ class GivenLook:
 
 @cached(200_000_000)
 def _stage(look: KeptLook) -> Matched | Look | ProfileLook:
-    """What the look's file holds."""
+    """What the look's file holds. What reads and learns is loaded here: every path knows this module, and few have a look."""
+    from velkin.core.match.cube_file import cube_of_text
+    from velkin.core.match.match_file import match_from_json
+    from velkin.core.stages.looking import Look, ProfileLook
+    from velkin.core.stages.matching import Matched
+
     if look.kind is LookKind.MATCH:
         kept = match_from_json(look.content.decode("utf-8"))
         return Matched(kept.learnt().match, kept.amounts)
@@ -53,7 +59,12 @@ def _stage(look: KeptLook) -> Matched | Look | ProfileLook:
     return ProfileLook(look.content, look.takes, name=look.name)
 
 
-def make_ready(look: KeptLook) -> None:
-    """Read and learn a look now, so that what is wrong with it is told before it is put on. Raises BadProfile, FitRefused."""
+def make_ready(look: KeptLook, working: RGBSpace, strength: float = 1.0) -> None:
+    """Read and learn a look now, for light in a working space: what is wrong is told before it is put on, and nobody waits for it later.
+
+    Raises
+    ------
+    BadProfile, FitRefused
+    """
     grey = np.full((1, 1, 3), 0.18, dtype=np.float32)
-    GivenLook(look).apply(Flow(grey, ROMM, linear=True))
+    GivenLook(look, strength).apply(Flow(grey, working, linear=True))
