@@ -17,14 +17,11 @@ from velkin.core.conversion.tables import EVEN, Table, compensation, lab_table, 
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.adaptation import D50
-from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spaces.lab import lab_of_numbers, xyz_to_lab
 from velkin.core.spaces.rgb import RGBSpace, between
 
 Floats = NDArray[np.float64]
 
-#: What encoded Lab stands for: numbers times this, less that.
-_LAB_SCALE = np.array([100.0, 255.0, 255.0], dtype=np.float32)
-_LAB_OFFSET = np.array([0.0, 128.0, 128.0], dtype=np.float32)
 _SAME = np.eye(3, dtype=np.float32).ravel()
 
 
@@ -94,7 +91,7 @@ def linear_in(
 def _lab_of(flat: Numbers, space: ICCSpace, table: Table | None) -> Pixels:
     """Lab (N, 3) of numbers (N, C), as the profile says, without black point compensation; Lab pictures need no table."""
     floats = as_float(flat)
-    return floats * _LAB_SCALE - _LAB_OFFSET if table is None else read(table, floats)
+    return lab_of_numbers(floats) if table is None else read(table, floats)
 
 
 def _lab_table(space: ICCSpace, intent: Intent) -> Table | None:

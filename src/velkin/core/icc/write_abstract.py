@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from velkin.core.icc.write import assemble, description_v2, text_v2, text_v4, xyz_tag
 from velkin.core.icc.write_table import ENTRIES, GRID, table_v2, table_v4
 from velkin.core.spaces.adaptation import D50
+from velkin.core.spaces.lab import lab_of_numbers
 
 Floats = NDArray[np.float64]
 
@@ -29,7 +30,7 @@ def abstract_profile(name: str, change: Callable[[Floats], Floats], version: Lit
     nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
     even = [np.linspace(0.0, 1.0, ENTRIES)] * 3
     if version == 4:
-        lab = nodes * np.array([100.0, 255.0, 255.0]) - np.array([0.0, 128.0, 128.0])
+        lab = lab_of_numbers(nodes)
         head = [(b"desc", text_v4(name)), (b"cprt", text_v4("No copyright, use freely"))]
         table = table_v4(change(lab), even)
     else:  # the legacy encoding of Lab, in which L* 100 is FF00h, for what comes in too

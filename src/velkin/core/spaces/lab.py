@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from typing import Any, TypeVar
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from velkin.core.spaces.adaptation import D50
 
 Floats = NDArray[np.float64]
+_F = TypeVar("_F", bound=np.floating[Any])
 
 _EPSILON = (6.0 / 29.0) ** 3
 _SLOPE = (29.0 / 6.0) ** 2 / 3.0
+#: Lab is its encoded numbers times this, less that.
+_SCALE, _OFFSET = np.array([100.0, 255.0, 255.0]), np.array([0.0, 128.0, 128.0])
 
 
 def xyz_to_lab(xyz: ArrayLike, white: Floats = D50) -> Floats:
@@ -40,3 +45,20 @@ def lab_to_xyz(lab: ArrayLike, white: Floats = D50) -> Floats:
     fy = (values[..., 0] + 16.0) / 116.0
     f = np.stack([fy + values[..., 1] / 500.0, fy, fy - values[..., 2] / 200.0], axis=-1)
     return np.asarray(np.where(f > 6.0 / 29.0, f**3, (f - 4.0 / 29.0) / _SLOPE) * white)
+
+
+def lab_of_numbers(numbers: NDArray[_F]) -> NDArray[_F]:
+    """Lab (..., 3) of its encoded numbers 0..1 of full scale, as files and profiles hold them (ICC.1:2022 6.3.4.2); in their own type.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> lab_of_numbers(np.array([0.5, 0.0, 1.0])).tolist()
+    [50.0, -128.0, 127.0]
+    """
+    return np.asarray(numbers * _SCALE.astype(numbers.dtype) - _OFFSET.astype(numbers.dtype))
+
+
+def numbers_of_lab(lab: NDArray[_F]) -> NDArray[_F]:
+    """Encoded numbers (..., 3), 0..1 of full scale, of Lab (..., 3); the inverse of `lab_of_numbers`."""
+    return np.asarray((lab + _OFFSET.astype(lab.dtype)) / _SCALE.astype(lab.dtype))

@@ -15,15 +15,12 @@ from velkin.core.icc.space import LAB, ICCSpace
 from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.looks.kept import look_words
 from velkin.core.match.cube_file import Cube
+from velkin.core.spaces.lab import lab_of_numbers, numbers_of_lab
 from velkin.core.spaces.pictures import lab
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Alters, Flow, Line, Place
 
 Pixels = NDArray[np.float32]
-
-#: Lab is its encoded numbers times this, less that.
-_SCALE = np.array([100.0, 255.0, 255.0], dtype=np.float32)
-_OFFSET = np.array([0.0, 128.0, 128.0], dtype=np.float32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,13 +54,12 @@ class Look:
         numbers = encoded(flow.light_in(self.takes), self.takes)
         low, high = self.cube.low.astype(np.float32), self.cube.high.astype(np.float32)
         places = ((numbers - low) / (high - low)).reshape(-1, 3)
-        table = _table(self.cube)
         if self.cube.is_curves:
-            steps = np.linspace(0.0, 1.0, table.side)
             columns = self.cube.values
+            steps = np.linspace(0.0, 1.0, len(columns))
             found = np.stack([np.interp(places[:, c], steps, columns[:, c]) for c in range(3)], axis=1).astype(np.float32)
         else:
-            found = read(table, places)
+            found = read(_table(self.cube), places)
         looked = flow.as_numbers(found.reshape(numbers.shape), self.gives).light_in(flow.space)
         return flow.as_light(so_much(flow.pixels, looked, self.strength), flow.space)
 
@@ -103,7 +99,7 @@ class ProfileLook:
             self.icc,
         )
         if self.takes is None:
-            numbers = (lab(flow.pixels, flow.space) + _OFFSET) / _SCALE
+            numbers = numbers_of_lab(lab(flow.pixels, flow.space))
         else:
             numbers = encoded(flow.light_in(self.takes), self.takes)
         looked = _lab_light(read(_lab_of_look(source), numbers.reshape(-1, 3)), flow.space).reshape(flow.pixels.shape)
@@ -117,13 +113,13 @@ def _lab_of_look(source: ICCSpace) -> Table:
     nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
     given = nodes.reshape(-1, 3)
     if source.model == "lab":
-        given = given * _SCALE - _OFFSET
+        given = lab_of_numbers(given)
     return table_of_values(to_lab(given, source.icc, source.model).reshape(nodes.shape), 3, codes=False)
 
 
 def _lab_light(colours: Pixels, space: RGBSpace) -> Pixels:
     """Linear RGB (N, 3) in a space of Lab (N, 3)."""
-    return linear_in((colours + _OFFSET) / _SCALE, LAB, space, intent=Intent.RELATIVE, black_point=False)
+    return linear_in(numbers_of_lab(colours), LAB, space, intent=Intent.RELATIVE, black_point=False)
 
 
 def so_much(before: Pixels, after: Pixels, strength: float) -> Pixels:
@@ -136,5 +132,5 @@ def so_much(before: Pixels, after: Pixels, strength: float) -> Pixels:
 
 @cached(120_000_000)
 def _table(cube: Cube) -> Table:
-    values = cube.values if not cube.is_curves else np.zeros((len(cube.values), 3))
-    return table_of_values(values, 1 if cube.is_curves else 3, codes=False)
+    """The values of a cube of three axes."""
+    return table_of_values(cube.values, 3, codes=False)
