@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from velkin.app.model.places import Page
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.widgets.at_focus import AtFocus
 from velkin.app.widgets.copying import table_text
@@ -30,6 +31,8 @@ from velkin.app.widgets.copying import table_text
 _K = Qt.Key
 _ARROWS = {_K.Key_Left: -1, _K.Key_Up: -1, _K.Key_Right: 1, _K.Key_Down: 1}
 _TYPED_INTO = (QLineEdit, QAbstractSpinBox, QTextEdit, QPlainTextEdit)
+#: Pages on which Space shows *before*.
+_SEEN_BEFORE = (Page.PICTURE, Page.MATCH)
 #: Keys that move in a list, a field with steps, or a slider.
 _MOVING = (_K.Key_PageUp, _K.Key_PageDown, _K.Key_Home, _K.Key_End)
 
@@ -81,7 +84,7 @@ class Keys(AtFocus):
                 self._model.show_before(False)
                 return True
             return False
-        if not self._model.places.at_picture or _uses_space(QApplication.focusWidget()):
+        if self._model.places.now.page not in _SEEN_BEFORE or _uses_space(QApplication.focusWidget()):
             return False
         if not event.isAutoRepeat():
             self._model.show_before(True)

@@ -25,7 +25,7 @@ _NO_SHOOT = "make or open a shoot first"
 _NO_FRAME = "there is no frame"
 #: Where plain keys act: on the page that shows what they are about.
 _AT_PICTURE = (Page.PICTURE,)
-_AT_A_VIEWER = (Page.PICTURE, Page.CHART)
+_AT_A_VIEWER = (Page.PICTURE, Page.CHART, Page.MATCH)
 
 
 @dataclass(frozen=True)
@@ -250,6 +250,8 @@ class Menus:
         self.add(menu, "Tag the source fi&le itself…", a.space.retag_source, tip=tip, needs="frame")
         self.add(menu, "Copy the led&ger to the selected frames", a.space.copy_ledger, needs="frame")
         menu.addSeparator()
+        tip = "Learn from charts, pins or an aligned picture what colours should be"
+        self.add(menu, "Match to another picture…", a.look.match, "Ctrl+M", tip, "frame")
         tip = "A match of Velkin's, a .cube table or an ICC profile: look and numbers change"
         self.add(menu, "Put on a matc&h or a look…", a.look.put_on, tip=tip, needs="frame")
         self.add(menu, "Ta&ke off its look", a.look.take_off, tip="Off all selected frames", needs="frame")

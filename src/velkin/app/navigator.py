@@ -30,6 +30,7 @@ ROOMS: dict[Page, tuple[str, str]] = {
     Page.INTENTS: ("intents_room", "IntentsRoom"),
     Page.DESTINATIONS: ("destinations_room", "DestinationsRoom"),
     Page.RECEIVERS: ("receivers_room", "ReceiversRoom"),
+    Page.MATCH: ("match_room", "MatchRoom"),
 }
 
 
@@ -139,7 +140,10 @@ class Navigator(QObject):
             return
         room = self.room
         if room is not None and frame is not None and room.takes(frame):
-            self._model.places.go(place.page, frame)
+            if room.keeps_work:
+                self._model.places.move(frame)
+            else:
+                self._model.places.go(place.page, frame)
         else:
             self._model.places.end()
 

@@ -23,9 +23,9 @@ from velkin.app.jobs.lanes import Lanes
 from velkin.app.jobs.screens import Screens
 from velkin.app.keys import Keys
 from velkin.app.menus import Menus
-from velkin.app.model.places import Page
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.navigator import Navigator
+from velkin.app.rooms.room import Room
 from velkin.app.sheets.finder import Finder
 from velkin.app.widgets.chrome import Line, TopBar
 from velkin.app.widgets.frame_view import FrameView
@@ -115,6 +115,7 @@ class Window(QMainWindow):
         m.changed.connect(lambda _: self._name())
         jobs.shoots.may_leave = lambda: self.navigator.may_leave() and self.benches.may_leave()
         self.navigator.room_made.connect(self.actions_.serve)
+        self.navigator.room_made.connect(self._surround_room)
         self.path_bar.chosen.connect(self.actions_.open_stop)
         self.flow.pointed_changed.connect(self.status.show_numbers)
         self.lanes.changed.connect(self._show_running)
@@ -186,17 +187,20 @@ class Window(QMainWindow):
         return rect if at_picture else rect.adjusted(0, 0, -WIDTH, 0)
 
     def _viewer(self) -> PictureView:
-        """The viewer that is seen: the picture's, or that of the chart room."""
-        room = self.navigator.room
-        if room is not None and room.page is Page.CHART:
-            return room.view  # type: ignore[attr-defined,no-any-return]
-        return self.view
+        """The viewer that is seen: the picture's, or that of a room that has one."""
+        view = getattr(self.navigator.room, "view", None)
+        return view if isinstance(view, PictureView) else self.view
 
     def _surround(self, colour: object) -> None:
         self.view.set_surround(colour)  # type: ignore[arg-type]
         viewer = self._viewer()
         if viewer is not self.view:
             viewer.set_surround(colour)  # type: ignore[arg-type]
+
+    def _surround_room(self, room: Room) -> None:
+        view = getattr(room, "view", None)
+        if isinstance(view, PictureView):
+            view.set_surround(self.appearance.surround())
 
     def find_command(self) -> None:
         """Find any command by name."""

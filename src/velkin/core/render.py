@@ -37,6 +37,16 @@ def to_working(source: Pixels | Numbers, path: ColourPath) -> Pixels:
     return through(Flow(source), path.before(Place.EASING)).light_in(path.working)
 
 
+def to_light(source: Pixels | Numbers, path: ColourPath) -> Pixels:
+    """The same before what changes look and numbers: linear working RGB (H, W, 3) that `looked` goes on with."""
+    return through(Flow(source), path.before(Place.LOOK)).light_in(path.working)
+
+
+def looked(light: Pixels, path: ColourPath) -> Pixels:
+    """Linear working RGB with the path's match or look; the very array where there is none. Raises BadProfile."""
+    return through(Flow(light, path.working, linear=True), path.at(Place.LOOK)).light_in(path.working)
+
+
 def numbers_here(source: Pixels | Numbers, path: ColourPath) -> Pixels:
     """Encoded numbers (H, W, C) after the last step of the path, 0..1 of full scale, unclipped where the space is of curves.
 

@@ -20,7 +20,7 @@ from velkin.core.errors import OutputFailed, VelkinError
 from velkin.core.shoot.arrivals import Arrival, look_at
 from velkin.core.shoot.frame import Role
 from velkin.core.shoot.shoot import Shoot
-from velkin.sim import elsewhere, madderfold, screens
+from velkin.sim import elsewhere, journal, madderfold, screens
 from velkin.sim.print_room import press_space, publish
 
 #: The second destination of the demo: the shade card that Quill Lane prints.
@@ -68,11 +68,24 @@ def _frames(*numbers: str) -> Callable[[Path, Progress, Stopped], list[Path]]:
     return make
 
 
+def _second_camera(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
+    files = madderfold.second_camera_files(folder / "frames")
+    madderfold.make(folder / "frames", progress, [p.stem for p in files], stopped)
+    return [p for p in files if p.is_file()]
+
+
+def _journal(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
+    return journal.make(folder / "journal", folder / "frames", lambda done: progress(done, journal.COUNT), stopped)
+
+
 def _in_light(light: str) -> Callable[[Shoot, list[Arrival]], None]:
     def add(shoot: Shoot, arrivals: list[Arrival]) -> None:
         shoot.frames.add_frames(arrivals, light)
         names = {f.name: f.id for f in shoot.state.frames.values()}
-        for role, chosen in ((Role.CHART, ("north-0401", "lamp-0501")), (Role.NEUTRAL, ("north-0402", "lamp-0502"))):
+        for role, chosen in (
+            (Role.CHART, ("north-0401", "lamp-0501", "field-0201")),
+            (Role.NEUTRAL, ("north-0402", "lamp-0502")),
+        ):
             here = [names[a.facts.path.stem] for a in arrivals if a.facts.path.stem in chosen and a.facts.path.stem in names]
             if here:
                 shoot.frames.set_role(here, role)
@@ -102,6 +115,10 @@ def _add_shade_card(shoot: Shoot, arrivals: list[Arrival]) -> None:
 _SENT = "Velkin Field Two · Stand-in 35 mm reportage · sent by mill, visitor and print room"
 
 
+#: The light of the second camera's frames.
+_SECOND = "North window, second camera"
+
+
 def _parts() -> tuple[Part, ...]:
     north, lamp = madderfold.lights()
     names = madderfold.lights()
@@ -110,7 +127,9 @@ def _parts() -> tuple[Part, ...]:
         Part("north, first", "the first pictures", _frames(*first), _in_light(north)),
         Part("north, rest", f"pictures under {north}", _frames(*(n for n in names[north] if n not in first)), _in_light(north)),
         Part("lamp", f"pictures under {lamp}", _frames(*names[lamp]), _in_light(lamp)),
+        Part("second camera", "pictures of the second camera", _second_camera, _in_light(_SECOND)),
         Part("arrived", "files that arrived from elsewhere", _arrived, _add),
+        Part("journal", "pictures from a journal", _journal, _in_light(journal.NAME)),
         Part("papers", "profiles of screens and print room", _papers, _add_shade_card),
     )
 
@@ -193,7 +212,7 @@ def _first() -> str:
 
 
 def _recipe() -> str:
-    return f"recipe {madderfold.RECIPE}-{elsewhere.RECIPE}"
+    return f"recipe {madderfold.RECIPE}-{elsewhere.RECIPE}-{journal.RECIPE}"
 
 
 def prepare_demo(folder: Path | None = None, progress: Progress = lambda done, total: None) -> Path:

@@ -70,6 +70,7 @@ BATHS: dict[str, DyeBath] = {
     "plum": DyeBath((("cochineal", 5.0), ("indigo", 3.0))),
     "orange": DyeBath((("madder", 3.0), ("weld", 13.0))),
     "natural": DyeBath((("walnut", 0.03),)),
+    "skin": DyeBath((("cochineal", 0.62), ("weld", 0.10), ("walnut", 0.10))),
 }
 
 

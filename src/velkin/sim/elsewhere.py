@@ -37,7 +37,7 @@ RECIPE = "1"
 COUNT = 9
 
 
-def _linear(frames: Path, name: str, crop: tuple[float, float, float, float], width: int, space: RGBSpace) -> Pixels:
+def linear_part(frames: Path, name: str, crop: tuple[float, float, float, float], width: int, space: RGBSpace) -> Pixels:
     """Part of a simulated frame (shares of its size) in linear light."""
     path = frames / f"{name}.dng"
     colour = path_of(built_in_stage(raw.read_facts(path)), ROMM, ROMM, exposure=0.45)
@@ -49,7 +49,8 @@ def _linear(frames: Path, name: str, crop: tuple[float, float, float, float], wi
     return np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
 
 
-def _jpeg(pixels: NDArray[np.uint8], icc: bytes | None = None, mode: str = "RGB") -> bytes:
+def as_jpeg(pixels: NDArray[np.uint8], icc: bytes | None = None, mode: str = "RGB") -> bytes:
+    """A JPEG of encoded pixels (H, W, 3), tagged or not."""
     stream = BytesIO()
     Image.fromarray(pixels, mode).save(stream, "JPEG", quality=93, subsampling=0, icc_profile=icc)
     return stream.getvalue()
@@ -98,27 +99,27 @@ def make(
     jobs: dict[Path, Callable[[], bytes]] = {}
 
     def untagged(name: str, crop: tuple[float, float, float, float]) -> Callable[[], bytes]:
-        return lambda: _jpeg(_codes(_linear(frames, name, crop, 1500, OPRGB), OPRGB, 8))
+        return lambda: as_jpeg(_codes(linear_part(frames, name, crop, 1500, OPRGB), OPRGB, 8))
 
     mill, others = folder / MILL, folder / OTHERS
     jobs[mill / "weave-card-1.jpg"] = untagged("north-0412", (0.02, 0.02, 0.98, 0.98))
     jobs[mill / "weave-card-2.jpg"] = untagged("north-0413", (0.05, 0.05, 0.95, 0.95))
     jobs[mill / "weave-card-3.jpg"] = untagged("north-0414", (0.0, 0.1, 0.9, 1.0))
-    jobs[mill / "plum-proof.jpg"] = lambda: _jpeg(
-        _codes(_linear(frames, "north-0415", (0.1, 0.0, 0.95, 0.9), 1500, SRGB), SRGB, 8), matrix_profile(SRGB)[:260]
+    jobs[mill / "plum-proof.jpg"] = lambda: as_jpeg(
+        _codes(linear_part(frames, "north-0415", (0.1, 0.0, 0.95, 0.9), 1500, SRGB), SRGB, 8), matrix_profile(SRGB)[:260]
     )
-    jobs[others / "telephone.jpg"] = lambda: _jpeg(
-        _codes(_linear(frames, "north-0415", (0, 0, 1, 1), 1600, P3), P3, 8), matrix_profile(P3)
+    jobs[others / "telephone.jpg"] = lambda: as_jpeg(
+        _codes(linear_part(frames, "north-0415", (0, 0, 1, 1), 1600, P3), P3, 8), matrix_profile(P3)
     )
     jobs[others / "scan.tif"] = lambda: _with_exif(
-        _tiff(_codes(_linear(frames, "lamp-0507", (0, 0, 1, 1), 1600, ROMM), ROMM, 16), matrix_profile(ROMM, 2)), 1
+        _tiff(_codes(linear_part(frames, "lamp-0507", (0, 0, 1, 1), 1600, ROMM), ROMM, 16), matrix_profile(ROMM, 2)), 1
     )
     jobs[others / "visitor.jpg"] = lambda: _with_exif(
-        _jpeg(_codes(_linear(frames, "lamp-0508", (0, 0, 1, 1), 1500, SRGB), SRGB, 8)), 1, "R98", "Velkin", "Pocket Three"
+        as_jpeg(_codes(linear_part(frames, "lamp-0508", (0, 0, 1, 1), 1500, SRGB), SRGB, 8)), 1, "R98", "Velkin", "Pocket Three"
     )
     jobs[others / "shade-card.tif"] = lambda: _shade_card(frames)
     jobs[others / "ledger-page.tif"] = lambda: _tiff(
-        cv2.cvtColor(_codes(_linear(frames, "lamp-0505", (0, 0, 1, 1), 1400, SRGB), SRGB, 8), cv2.COLOR_RGB2GRAY),
+        cv2.cvtColor(_codes(linear_part(frames, "lamp-0505", (0, 0, 1, 1), 1400, SRGB), SRGB, 8), cv2.COLOR_RGB2GRAY),
         None,
         "minisblack",
     )
@@ -142,6 +143,6 @@ def _codes(linear: NDArray[np.float32], space: RGBSpace, bits: int) -> NDArray[A
 
 
 def _shade_card(frames: Path) -> bytes:
-    codes = _codes(_linear(frames, "north-0412", (0, 0, 1, 1), 1600, ROMM), ROMM, 16)
+    codes = _codes(linear_part(frames, "north-0412", (0, 0, 1, 1), 1600, ROMM), ROMM, 16)
     ink = convert_picture(codes, Conversion(ROMM, space_of(press.press_profile(4)), Intent.PERCEPTUAL), 8).numbers
     return _tiff(ink, press.press_profile(4), "separated")

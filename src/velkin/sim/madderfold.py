@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.charts.built_in import iso24
-from velkin.sim.camera import Camera
+from velkin.sim.camera import Camera, field_two
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.lights import StudioLight, north_window, weaving_lamp
 from velkin.sim.scenes import Scene
@@ -134,6 +134,20 @@ def _two_cloths(s: Scene) -> None:
     s.cloth(0.70, 0.54, -7, 0.36, 0.46, ("magenta",), ("plum",), "basket", 64)
 
 
+def _doll(s: Scene) -> None:
+    """A doll of dyed felt, whose face stands in for skin: arms, dress, face, cheeks, hair, eyes."""
+    s.paper()
+    for cx, turn in ((0.37, 1), (0.63, 2)):
+        s.felt(cx, 0.66, 0.14, 0.30, "skin", 70 + turn)
+    s.cloth(0.5, 0.84, 0, 0.24, 0.30, ("teal",), ("natural", "teal"), "plain", 66, stripes=8)
+    s.felt(0.5, 0.30, 0.62, 0.56, "rust", 67)
+    s.felt(0.5, 0.38, 0.50, 0.56, "skin", 68)
+    for cx in (0.44, 0.56):
+        s.felt(cx, 0.45, 0.12, 0.10, "skin", 73, 1.9)
+        s.felt(cx, 0.36, 0.045, 0.06, "plum", 74, 2.2)
+    s.felt(0.5, 0.53, 0.13, 0.035, "crimson", 75)
+
+
 _FRAMES = (
     _Frame("north-0401", "north", _north_chart, 0, 401),
     _Frame("north-0402", "north", _neutral(-3.0), 1, 402),
@@ -163,6 +177,14 @@ _FAULTS = (
 )
 
 
+#: The same bench under the north window, by a second camera.
+_SECOND = (
+    _Frame("field-0201", "north", _north_chart, 40, 201),
+    _Frame("field-0203", "north", _six_skeins, 44, 203),
+    _Frame("field-0205", "north", _doll, 47, 205),
+)
+
+
 def _spoil(scene: Scene, name: str) -> None:
     """What is wrong with a faulty chart frame: glare on a few patches, a shadow across, or light that falls off."""
     corners = chart_corners("north")
@@ -178,6 +200,17 @@ def fault_files(folder: Path) -> list[Path]:
     return [folder.parent / "faults" / f"{frame.name}.dng" for frame in _FAULTS]
 
 
+def second_camera_files(folder: Path) -> list[Path]:
+    """What the second camera shot; they lie beside the folder of the shoot's first frames."""
+    return [folder.parent / "second camera" / f"{frame.name}.dng" for frame in _SECOND]
+
+
+def _every(folder: Path) -> list[tuple[_Frame, Path]]:
+    """All frames with their files."""
+    frames = (*_FRAMES, *_FAULTS, *_SECOND)
+    return list(zip(frames, [*frame_files(folder), *fault_files(folder), *second_camera_files(folder)], strict=True))
+
+
 def light_of(name: str) -> StudioLight:
     """The light ``north`` or ``lamp``."""
     return north_window() if name == "north" else weaving_lamp()
@@ -185,11 +218,11 @@ def light_of(name: str) -> StudioLight:
 
 def _shoot_frame(folder: Path, index: int) -> Path:
     cv2.setNumThreads(1)
-    frame = (*_FRAMES, *_FAULTS)[index]
-    faulty = index >= len(_FRAMES)
-    camera, light = Camera(), light_of(frame.light)
+    frame, path = _every(folder)[index]
+    faulty = frame in _FAULTS
+    camera, light = field_two() if frame in _SECOND else Camera(), light_of(frame.light)
     scene = Scene(camera, light.power, WIDTH, HEIGHT, frame.seed, level=0.74 if frame.light == "north" else 0.56)
-    subject = not faulty and "040" not in frame.name and "050" not in frame.name
+    subject = not faulty and not any(n in frame.name for n in ("040", "050", "0201"))
     scene.light_falls(0.16 if subject else 0.030, 0.10 if subject else -0.020)
     if frame.name.endswith("0499"):
         scene.light_falls(0.75, 0.25)
@@ -207,7 +240,6 @@ def _shoot_frame(folder: Path, index: int) -> Path:
         100,
         guess / guess[1],
     )
-    path = fault_files(folder)[index - len(_FRAMES)] if faulty else folder / f"{frame.name}.dng"
     path.parent.mkdir(parents=True, exist_ok=True)
     unfinished = path.with_suffix(f".{os.getpid()}.part")
     write_dng(unfinished, mosaic, camera, shot)
@@ -230,7 +262,7 @@ def lights() -> dict[str, list[str]]:
 
 def is_made(folder: Path) -> bool:
     """Whether the folder holds the whole demo shoot as this version makes it."""
-    return _is_of_this_recipe(folder) and all(p.is_file() for p in [*frame_files(folder), *fault_files(folder)])
+    return _is_of_this_recipe(folder) and all(p.is_file() for _, p in _every(folder))
 
 
 def _is_of_this_recipe(folder: Path) -> bool:
@@ -244,7 +276,7 @@ def make(
     names: Collection[str] | None = None,
     stopped: Callable[[], bool] = lambda: False,
 ) -> list[Path]:
-    """Make the demo's raw files (about 115 MB with three chart frames gone wrong); what is there from this version is kept.
+    """Make the demo's raw files (about 138 MB with three chart frames gone wrong and three of a second camera); what is there from this version is kept.
 
     Parameters
     ----------
@@ -264,10 +296,10 @@ def make(
     """
     if not _is_of_this_recipe(folder):
         folder.mkdir(parents=True, exist_ok=True)
-        for old in (*folder.glob("*.dng"), *(folder.parent / "faults").glob("*.dng")):
+        for old in (d for _, path in _every(folder) for d in path.parent.glob("*.dng")):
             old.unlink()  # of an earlier version
         (folder / "recipe.txt").write_text(RECIPE + "\n")
-    every = [(index, path) for index, path in enumerate([*frame_files(folder), *fault_files(folder)])]
+    every = [(index, path) for index, (_, path) in enumerate(_every(folder))]
     wanted = [(i, p) for i, p in every if (names is None or p.stem in names) and not p.is_file()]
     if not wanted:
         return frame_files(folder)

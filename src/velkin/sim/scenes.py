@@ -301,6 +301,28 @@ class Scene:
         soft = cv2.GaussianBlur(mask.astype(np.float32), (0, 0), 0.8 * k + 0.2)[..., None]
         self.rgb[rows, columns] = self.rgb[rows, columns] * (1 - soft) + colour * soft
 
+    def felt(self, cx: float, cy: float, width: float, height: float, bath: str, seed: int, depth: float = 1.0) -> None:
+        """A padded oval of dyed felt; place and size as shares of the frame (sizes of its height)."""
+        k, rng = self.k, np.random.default_rng(seed)
+        a, b = width * self.height / 2, height * self.height / 2
+        rows, columns, x, y = self._box(cx * self.width, cy * self.height, 1.08 * max(a, b))
+        if x.size == 0:
+            return
+        u, v = (x - cx * self.width) / a, (y - cy * self.height) / b
+        round_off = 1.0 - u * u - v * v + 0.012 * _noise(rng, x.shape, 5 * k + 1.2)
+        mask = round_off > 0.0
+        self._shadow(rows, columns, mask, 12, 14, 14, 0.5)
+        swell = (np.sqrt(np.clip(round_off, 0, 1)) * 0.55 * min(a, b)).astype(np.float32)
+        nap = 0.9 * k * _noise(rng, x.shape, 2.5 * k + 0.6) + 1.6 * k * _noise(rng, x.shape, 14 * k + 2)
+        nx, ny, nz = _normals(cv2.GaussianBlur(swell + nap, (0, 0), 0.9 * k + 0.2), 0.8)
+        facing = nx * _TOWARDS_LIGHT[0] + ny * _TOWARDS_LIGHT[1] + nz * _TOWARDS_LIGHT[2]
+        shade = 0.30 + np.clip((facing + 0.30) / 1.30, 0, None)
+        taken = 0.5 + 0.05 * _noise(rng, x.shape, 30 * k + 3) + 0.25 * np.clip(1 - shade, 0, 1)
+        colour = self._pick(self._bath_ramp(bath, 0.6 * depth, 1.8 * depth), taken)
+        colour = colour * (shade * self.lit[rows, columns])[..., None]
+        soft = cv2.GaussianBlur(mask.astype(np.float32), (0, 0), 0.9 * k + 0.3)[..., None]
+        self.rgb[rows, columns] = self.rgb[rows, columns] * (1 - soft) + colour * soft
+
     # ---- flat things seen at an angle -------------------------------------------------------------------------
 
     def _sheet(self, corners: Floats, margin: float) -> tuple[slice, slice, NDArray[np.bool_], Pixels, Pixels, Pixels]:

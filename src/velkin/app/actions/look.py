@@ -7,6 +7,7 @@ from pathlib import Path
 from velkin.app.actions.dialogs import Dialogs, pattern
 from velkin.app.benches.look import LookSection
 from velkin.app.context import Context
+from velkin.app.model.places import Page
 from velkin.app.sheets.look_sheet import LookSheet
 from velkin.core.looks.kept import SUFFIXES, KeptLook
 
@@ -19,6 +20,14 @@ class LookActions:
         self._model = context.model
         self._dialogs = dialogs
         section.wanted.connect(self.put_on)
+        section.match_wanted.connect(self.match)
+
+    def match(self) -> None:
+        """Open the match room on the frame in the viewer; of two that are selected the other one is its reference."""
+        current, selected = self._model.current, self._model.selected
+        if current is not None:
+            others = [f for f in selected if f != current]
+            self._model.places.go(Page.MATCH, current, others[0] if len(others) == 1 else None)
 
     def put_on(self) -> None:
         """Ask for a look and put it on."""

@@ -8,13 +8,14 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from velkin.app.context import Context
 from velkin.app.widgets.look_rows import look_rows
 from velkin.app.widgets.parts import Bench, Facts, Slide, button, row_of, soft
-from velkin.core.looks.kept import STRONGEST
+from velkin.core.looks.kept import STRONGEST, LookKind
 
 
 class LookSection(QWidget):
     """The look of the frames that its bench shows."""
 
     wanted = pyqtSignal()
+    match_wanted = pyqtSignal()
 
     def __init__(self, context: Context, bench: Bench) -> None:
         super().__init__()
@@ -35,7 +36,12 @@ class LookSection(QWidget):
         column.addWidget(self.strength)
         self.put_on = button("Put on…", self.wanted.emit, tip="A match (.json), a table (.cube) or an ICC profile (.icc)")
         self.take_off = button("Take off", self._take_off, tip="The look leaves all selected frames")
-        column.addWidget(row_of(self.put_on, self.take_off))
+        self.match = button(
+            "Match…",
+            self.match_wanted.emit,
+            tip="Learn from charts, pins or an aligned picture what colours should be (Ctrl+M)",
+        )
+        column.addWidget(row_of(self.match, self.put_on, self.take_off))
 
     def refresh(self) -> None:
         """Follow the frame in the viewer."""
@@ -45,6 +51,8 @@ class LookSection(QWidget):
         self.facts.setVisible(given is not None)
         self.strength.setVisible(given is not None)
         self.put_on.setEnabled(frame is not None)
+        self.match.setEnabled(frame is not None)
+        self.match.setText("Adjust match…" if given is not None and given.look.kind is LookKind.MATCH else "Match…")
         self.take_off.setEnabled(any(f in self._model.state.given_looks for f in self._bench.frames))
         if given is not None:
             self.facts.show_rows(look_rows(given.look))

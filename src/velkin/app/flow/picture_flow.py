@@ -15,7 +15,7 @@ from PyQt6.QtGui import QImage
 from velkin.app.flow.drawing import Measured, Rendered, Seen, draw
 from velkin.app.flow.readout import PinNumbers, numbers_under, read_pin
 from velkin.app.flow.service import RenderService
-from velkin.app.flow.stops import IF_GIVEN, Stop, stops_of
+from velkin.app.flow.stops import IF_GIVEN, IF_PUT_ON, Stop, stops_of
 from velkin.app.model.places import Page
 from velkin.app.model.shoot_model import ShootModel
 from velkin.core.errors import VelkinError
@@ -88,6 +88,7 @@ class PictureFlow(QObject):
         self.measured: Measured | None = None
         #: How the viewer holds the picture; the viewer sets it.
         self.geometry: Callable[[], Geometry] = Geometry
+        self._held: Callable[[], Geometry] | None = None
         #: The point under the pointer, in full-size pixels.
         self.pointer: tuple[float, float] | None = None
         #: What the pins read; None until the picture is there.
@@ -136,7 +137,7 @@ class PictureFlow(QObject):
         proof, model = self._model.proof, self._model
         if model.places.now.page is Page.CHART:
             return Seen(model.screen)
-        geometry = self.geometry()
+        geometry = (self._held or self.geometry)()
         there = proof.shown or (model.before and not model.trying and model.against[0] == THERE)
         return Seen(
             model.screen,
@@ -149,6 +150,10 @@ class PictureFlow(QObject):
             proof.threshold,
         )
 
+    def hold_by(self, geometry: Callable[[], Geometry] | None) -> None:
+        """Have the picture drawn for a room that shows it itself; None for the viewer again."""
+        self._held = geometry
+
     # ---- asking -----------------------------------------------------------------------------------------------
 
     def _opened(self) -> None:
@@ -156,7 +161,8 @@ class PictureFlow(QObject):
         self._set_measured(None)
 
     def _place_changed(self) -> None:
-        if self.rendered is not None and self.rendered.seen != self.seen():
+        r = self.rendered
+        if r is not None and (r.seen != self.seen() or len(r.others) != len(self._model.other_paths())):
             self.request()
 
     def request(self) -> None:
@@ -172,7 +178,7 @@ class PictureFlow(QObject):
         if self.rendered is None or self.rendered.frame != frame.id:
             self._await(frame.id)
         others = tuple(zip(self._model.other_paths(), self._model.others_there(), strict=False))
-        self._service.show(frame.id, frame.path, path, self.seen(), others, self._model.proof.dragging)
+        self._service.show(frame.id, frame.path, path, self.seen(), others, self._model.dragging)
         self._tell_stops(path)
         self._read_pins()
 
@@ -295,6 +301,8 @@ class PictureFlow(QObject):
             tried = "if converted"
         if model.tried_profile is not None and not model.before:
             tried = IF_GIVEN
+        if model.tried_look is not None and not model.before:
+            tried = IF_PUT_ON
         return stops_of(model.state, frame, path, self.measured, model.written(frame), tried, model.proof_name())
 
     def _tell_stops(self, path: ColourPath) -> None:

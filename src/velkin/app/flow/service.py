@@ -27,9 +27,10 @@ from velkin.core.cache import Cache
 from velkin.core.errors import VelkinError
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import ColourPath
-from velkin.core.render import eased, for_screen, to_working
+from velkin.core.render import eased, for_screen, looked, to_light, to_working
 from velkin.core.shoot.frame import Frame
 from velkin.core.stages.source import PictureSource, RawSource, Source
+from velkin.core.stages.stage import Place
 
 Pixels = NDArray[np.float32]
 _log = logging.getLogger("velkin")
@@ -214,8 +215,12 @@ class RenderService(QObject):
 
     def _whole(self, source: Path, pixels: NDArray[Any], path: ColourPath, seen: Seen) -> tuple[Pixels, Drawn]:
         """The whole picture at the size it has when fitted: its working numbers, kept for the next time, and as drawn."""
+        plain = path.put(Place.LOOK).to_work
+        light = self._kept_working.made(
+            (str(source), plain, seen.room, pixels.shape), lambda: at_most(to_light(pixels, path), seen.room)
+        )
         key = (str(source), path.to_work, seen.room, pixels.shape)
-        working = self._kept_working.made(key, lambda: at_most(to_working(pixels, path), seen.room))
+        working = self._kept_pieces.made(key, lambda: looked(light, path)) if path.at(Place.LOOK) else light
         again = (key, path, replace(seen, part=None, scale=1.0))
 
         def keep(piece: tuple[Any, ...], make: Callable[[], Any]) -> Any:

@@ -39,6 +39,8 @@ class Stop:
 
 #: Said of the stops while a profile is only tried.
 IF_GIVEN = "if given"
+#: Said of the stops while a match is only tried.
+IF_PUT_ON = "if put on"
 
 
 def stops_of(
@@ -52,7 +54,7 @@ def stops_of(
 ) -> list[Stop]:
     """The five stops of a frame along `path` (which may be its *before*).
 
-    `goal` is what is proofed for where that is not what the shoot says. `tried` is said of what a decision would make of it: ``if assigned``, ``if converted`` or ``if given`` (a profile); `written` are the files handed off of the frame.
+    `goal` is what is proofed for where that is not what the shoot says. `tried` is said of what a decision would make of it: ``if assigned``, ``if converted``, ``if given`` (a profile) or ``if put on`` (a match); `written` are the files handed off of the frame.
     """
     frame = state.frames[frame_id]
     source, camera = _raw_stops(state, frame, path, tried) if frame.is_raw else _picture_stops(state, frame, path, tried)
@@ -68,13 +70,14 @@ def stops_of(
     handoff = _handoff(state, frame_id, written)
     if not path.known:
         handoff = Stop("Hand-off", "waits for Source", "nothing written", "open", HAIRLINE)
-    return [source, camera, _looked(_working(state, frame, path, tried), path), proof, handoff]
+    return [source, camera, _looked(_working(state, frame, path, tried), path, tried), proof, handoff]
 
 
-def _looked(stop: Stop, path: ColourPath) -> Stop:
+def _looked(stop: Stop, path: ColourPath, tried: str) -> Stop:
     """The Working stop with the match or the look that the path has there."""
     lines = [line for stage in path.at(Place.LOOK) for line in stage.describe()]
-    return replace(stop, detail=", ".join(line.words for line in lines), link=DOUBLE) if lines else stop
+    words = ", ".join(line.words for line in lines)
+    return replace(stop, detail=f"{tried}: {words}" if tried == IF_PUT_ON else words, link=DOUBLE) if lines else stop
 
 
 def _raw_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> tuple[Stop, Stop]:

@@ -15,6 +15,7 @@ from velkin.app.jobs.handoff import Handoff
 from velkin.app.jobs.importing import Importing
 from velkin.app.jobs.lanes import Lanes
 from velkin.app.jobs.looks import Looks
+from velkin.app.jobs.matches import Matches
 from velkin.app.jobs.proof import Proof
 from velkin.app.jobs.shelf import ShelfJobs, usual_folder
 from velkin.app.jobs.shoots import Shoots
@@ -37,13 +38,15 @@ class Jobs:
         self.model, self.sources, self.lanes = model, sources, lanes
         self.ground = ground = Ground(model, sources, lanes)
         self.command = ground.command
-        self.shelf = ShelfJobs(ground, shelf_folder or usual_folder())
+        profiles = shelf_folder or usual_folder()
+        self.shelf = ShelfJobs(ground, profiles)
         self.camera = Camera(ground, self.shelf)
         self.fits = Fits(ground, self.shelf, self.camera)
         self.charts = Charts(ground, self.fits)
         self.importing = Importing(ground)
         self.colour = Colour(ground, self.importing)
-        self.looks = Looks(ground)
+        self.looks = Looks(ground, profiles.parent / "matches")
+        self.matches = Matches(ground)
         self.proof = Proof(ground)
         self.survey = Survey(ground)
         self.handoff = Handoff(ground)

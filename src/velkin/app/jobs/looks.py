@@ -6,9 +6,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import pyqtSignal
+
 from velkin.app.flow.readout import read_pin
 from velkin.app.jobs.lanes import Job, Lane
-from velkin.app.jobs.work import Work
+from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import count
 from velkin.core.errors import NotSupported
 from velkin.core.looks.kept import KeptLook
@@ -19,10 +21,48 @@ from velkin.core.stages.stage import Alters, Place
 
 if TYPE_CHECKING:
     from velkin.core.looks.to_targets import Brought
+    from velkin.core.match.match_file import KeptMatch
 
 
 class Looks(Work):
-    """Looks of frames; what reads and learns is loaded on the worker that first does it."""
+    """Looks of frames, and the shelf of matches; what reads and learns is loaded on the worker that first does it."""
+
+    shelf_changed = pyqtSignal()
+
+    def __init__(self, ground: Ground, shelf: Path) -> None:
+        super().__init__(ground)
+        self._shelf = shelf
+        #: The matches on the shelf, as they were read last.
+        self.on_shelf: list[KeptMatch] = []
+        self._lanes.start(Lane.BACKGROUND, lambda job: self._scan(), self._scanned)
+
+    # ---- the shelf --------------------------------------------------------------------------------------------
+
+    def _scan(self) -> list[KeptMatch]:
+        from velkin.core.looks.shelf import kept_matches
+
+        return kept_matches(self._shelf)
+
+    def _scanned(self, found: object) -> None:
+        if isinstance(found, list):
+            self.on_shelf = found
+            self.shelf_changed.emit()
+
+    def keep(self, look: KeptLook) -> None:
+        """Keep a match on the shelf."""
+
+        def work(job: Job) -> tuple[Path, list[KeptMatch]]:
+            from velkin.core.looks.shelf import keep_match
+
+            return keep_match(self._shelf, look), self._scan()
+
+        def done(result: tuple[Path, list[KeptMatch]]) -> None:
+            self._scanned(result[1])
+            self._model.say(f"{result[0].stem} is on the shelf of matches, with its pairs.")
+
+        self._aside(Lane.HAND, work, done, name="Keeping the match")
+
+    # ---- looks of frames --------------------------------------------------------------------------------------
 
     def read(self, path: Path, tell: Callable[[KeptLook], None]) -> None:
         """Read a look on a worker."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -22,6 +22,7 @@ class Page(StrEnum):
     INTENTS = "intents"
     DESTINATIONS = "destinations"
     RECEIVERS = "receivers"
+    MATCH = "match"
 
 
 @dataclass(frozen=True)
@@ -65,6 +66,10 @@ class Places(QObject):
             return False
         self._show(Place(page, frame, about))
         return True
+
+    def move(self, frame: int) -> None:
+        """Have the open page be about another frame, where nothing of its work is lost by that."""
+        self._show(replace(self.now, frame=frame))
 
     def back(self) -> bool:
         """Back to the picture, and whether one is there."""

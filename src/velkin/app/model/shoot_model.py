@@ -21,6 +21,7 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state import State
 from velkin.core.shoot.written import WrittenFile
 from velkin.core.spaces.rgb import SRGB
+from velkin.core.stages.stage import Place, Stage
 from velkin.core.tags.ledger import Entry
 
 #: The ways to compare besides holding and swapping.
@@ -63,6 +64,9 @@ class ShootModel(QObject):
         self.tried: tuple[Entry, ...] = ()
         #: A profile that is only tried on the frame in the viewer.
         self.tried_profile: AnyProfile | None = None
+        #: A match or a look that is only tried on the frame in the viewer, and whether it is being dragged.
+        self.tried_look: Stage | None = None
+        self.dragging_look = False
         self._tried_on: int | None = None
         self._wiped_for_trying = False
         self._tried_spaces: dict[str, Space] = {}
@@ -86,7 +90,7 @@ class ShootModel(QObject):
         self.current = first_frame(shoot.state)
         self.selected = () if self.current is None else (self.current,)
         self.comparison, self.against, self.picking = "off", (BUILT_IN,), ""
-        self.tried, self.tried_profile = (), None
+        self.tried, self.tried_profile, self.tried_look = (), None, None
         self.proof.paint(-1)
         self.proof.try_easings(None)
         self._seen, self.changed_at = shoot.state, None
@@ -131,7 +135,8 @@ class ShootModel(QObject):
         if self.before:
             return self._led_as(NOW if self.trying else self.against[0])
         ledger = self.frame.ledger + self.tried
-        return self._led(self.state.path_with(self.frame.id, ledger, self._tried_spaces, self.tried_profile))
+        path = self.state.path_with(self.frame.id, ledger, self._tried_spaces, self.tried_profile)
+        return self._led(path if self.tried_look is None else path.put(Place.LOOK, self.tried_look))
 
     def _led_as(self, other: Alternative) -> ColourPath:
         assert self.frame is not None
@@ -171,7 +176,12 @@ class ShootModel(QObject):
     @property
     def trying(self) -> bool:
         """Whether the frame in the viewer is shown as it is not kept."""
-        return bool(self.tried) or self.tried_profile is not None
+        return bool(self.tried) or self.tried_profile is not None or self.tried_look is not None
+
+    @property
+    def dragging(self) -> bool:
+        """Whether what is tried is being dragged, so that another one follows at once."""
+        return self.dragging_look or self.proof.dragging
 
     def try_entries(self, entries: tuple[Entry, ...], spaces: tuple[Space, ...] = ()) -> None:
         """Show the frame as it would be after a decision, which is not taken; none ends it."""
@@ -181,6 +191,12 @@ class ShootModel(QObject):
     def try_profile(self, profile: AnyProfile) -> None:
         """Show the frame as it would be with a profile, which is not given."""
         self._try((), profile)
+
+    def try_look(self, look: Stage | None, dragging: bool = False) -> None:
+        """Show the frame as it would be with a match or a look, which is not given; None ends it."""
+        if (look, dragging) != (self.tried_look, self.dragging_look):
+            self.tried_look, self.dragging_look, self._tried_on = look, dragging, self.current
+            self.tried_changed.emit()
 
     def _try(self, entries: tuple[Entry, ...], profile: AnyProfile | None) -> None:
         if (entries, profile) == (self.tried, self.tried_profile):
@@ -264,6 +280,7 @@ class ShootModel(QObject):
             self.current, self.selected = current, chosen
             if current != self._tried_on:
                 self.try_entries(())
+                self.try_look(None)
             self.proof.try_easings(None)
             self.proof.paint(-1)
             self.selection_changed.emit()
@@ -316,7 +333,7 @@ class ShootModel(QObject):
 
     def other_paths(self) -> tuple[ColourPath, ...]:
         """The paths of the states shown beside the present one."""
-        if self.frame is None or self.comparison == "off":
+        if self.frame is None or self.comparison == "off" or not self.places.at_picture:
             return ()
         if self.tried:
             return (self.state.path(self.frame.id),)

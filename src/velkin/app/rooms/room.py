@@ -25,6 +25,8 @@ class Room(QWidget):
 
     #: The page that it is.
     page: ClassVar[Page]
+    #: Whether work in it stays when it moves to another frame, so that nothing is asked then.
+    keeps_work: ClassVar[bool] = False
 
     def __init__(self, context: Context, title: str) -> None:
         super().__init__()

@@ -10,12 +10,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPaintEvent, QPen, QPolygonF
 
 from velkin.app import theme
 from velkin.app.flow.drawing import to_image
+from velkin.app.widgets.turning import Turning
 from velkin.core.gamut.solid import Solid, chromaticities, uv_prime
 from velkin.core.spaces.lab import lab_to_xyz
 from velkin.core.spaces.rgb import SRGB
@@ -68,14 +68,11 @@ def slice_image(lightness: float, side: int = 160) -> QImage:
     return to_image(codes)
 
 
-class GamutPlot(QWidget):
+class GamutPlot(Turning):
     """Plots solids and points."""
-
-    turned = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(300, 240)
         self.setAccessibleName("Gamut plot; arrow keys turn the solids, plus and minus zoom, 0 looks from the front again")
         self.view = SLICE
@@ -83,8 +80,6 @@ class GamutPlot(QWidget):
         self.shown: tuple[Shown, ...] = ()
         self.points = Points()
         self.show_points = True
-        self._turn, self._tilt, self._zoom = 35.0, 24.0, 1.0
-        self._drag: QPointF | None = None
         self._slice: tuple[float, str, QImage] | None = None
         self._quads: dict[str, tuple[Floats, NDArray[np.uint8]]] = {}
         #: Whether it is painted as a drawing, of polygons.
@@ -105,53 +100,10 @@ class GamutPlot(QWidget):
         self.lightness = lightness
         self.update()
 
-    # ---- events -----------------------------------------------------------------------------------------------
-
-    def turn(self, across: float, up: float) -> None:
-        """Turn the solids by degrees."""
-        self._turn, self._tilt = (self._turn + across) % 360.0, min(max(self._tilt + up, -90.0), 90.0)
-        self.update()
-        self.turned.emit()
-
-    def zoom(self, by: float) -> None:
-        """Look closer or from further away."""
-        self._zoom = min(max(self._zoom * by, 0.4), 5.0)
-        self.update()
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            self._drag = event.position()
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self._drag is not None and self.view == SOLIDS:
-            moved = event.position() - self._drag
-            self._drag = event.position()
-            self.turn(0.5 * moved.x(), 0.5 * moved.y())
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._drag = None
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            self.zoom(1.15 ** (event.angleDelta().y() / 120))
-            event.accept()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        key = Qt.Key
-        turns = {key.Key_Left: (-6, 0), key.Key_Right: (6, 0), key.Key_Up: (0, 6), key.Key_Down: (0, -6)}
-        if event.key() in turns and self.view == SOLIDS:
-            self.turn(*turns[key(event.key())])
-        elif event.key() in (key.Key_Plus, key.Key_Equal):
-            self.zoom(1.15)
-        elif event.key() == key.Key_Minus:
-            self.zoom(1 / 1.15)
-        elif event.key() == key.Key_0:
-            self._turn, self._tilt, self._zoom = 35.0, 24.0, 1.0
-            self.update()
-        else:
-            super().keyPressEvent(event)
+    @property
+    def turns(self) -> bool:
+        """Only solids can be turned."""
+        return self.view == SOLIDS
 
     # ---- painting ---------------------------------------------------------------------------------------------
 
@@ -291,14 +243,6 @@ class GamutPlot(QWidget):
                 at = polygon.at((index * 37 + 12) % polygon.count())
                 self._letter(p, at, shown.letter)
 
-    def _rotated(self, lab: Floats) -> Floats:
-        """Lab (..., 3) as seen: right, up, towards the eye."""
-        turn, tilt = np.radians(self._turn), np.radians(self._tilt)
-        a, b, up = lab[..., 1], lab[..., 2], lab[..., 0] - 50.0
-        x = a * np.cos(turn) - b * np.sin(turn)
-        away = a * np.sin(turn) + b * np.cos(turn)
-        return np.stack([x, up * np.cos(tilt) + away * np.sin(tilt), -away * np.cos(tilt) + up * np.sin(tilt)], axis=-1)
-
     def _drawn(self, shown: Shown) -> tuple[Floats, NDArray[np.uint8]]:
         """Quadrilaterals of a solid and their colours (N, 3), kept from one picture to the next."""
         key = shown.solid.space.id
@@ -317,11 +261,11 @@ class GamutPlot(QWidget):
         return max([*reach, 110.0])
 
     def _solids(self, p: QPainter, rect: QRectF) -> None:
-        scale = min(rect.width(), rect.height()) / (2.05 * self._fitting()) * self._zoom
+        scale = min(rect.width(), rect.height()) / (2.05 * self._fitting()) * self.zoomed
         middle = rect.center()
 
         def place(lab: Floats) -> Floats:
-            seen = self._rotated(lab)
+            seen = self.rotated(lab)
             return np.stack([middle.x() + scale * seen[..., 0], middle.y() - scale * seen[..., 1], seen[..., 2]], axis=-1)
 
         quads, colours, opacity, lines = self._surfaces(place)

@@ -370,9 +370,8 @@ class PictureView(QWidget):
     # ---- painting ---------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.current()
         p = QPainter(self)
-        p.fillRect(self.rect(), self._surround or t.colour("surround"))
+        p.fillRect(self.rect(), self._ground())
         if not self.has_picture:
             self._chip(p, self.empty_text, self.width() / 2, self.height() / 2, "centre")
             return
@@ -393,6 +392,10 @@ class PictureView(QWidget):
         left, right = max(rect.left(), self.margins[0]), min(rect.right(), self.width() - self.margins[2])
         self._chip(p, self.captions[0], left, bottom, "left")
         self._chip(p, self.captions[1], right, bottom, "right")
+
+    def _ground(self) -> QColor:
+        """The grey round the picture."""
+        return self._surround or theme.current().colour("surround")
 
     def _paint_state(self, p: QPainter, rect: QRectF, image: QImage, part: QImage | None) -> None:
         """One state: the whole, and over it the part that is sharper."""
@@ -436,11 +439,15 @@ class PictureView(QWidget):
         self._chip(p, self.names[1], x + 8, top, "left", self.width() - x - 16)
 
     def _paint_pins(self, p: QPainter) -> None:
+        self._draw_pins(p, self.to_widgets((x * self._size.width(), y * self._size.height()) for x, y in self.pins))
+
+    @staticmethod
+    def _draw_pins(p: QPainter, places: list[QPointF]) -> None:
+        """Pins with their numbers, from 1, at points of the widget."""
         t = theme.current()
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(theme.font(11, 700))
-        for number, (x, y) in enumerate(self.pins, start=1):
-            at = self.to_widget(x * self._size.width(), y * self._size.height())
+        for number, at in enumerate(places, start=1):
             p.setBrush(Qt.BrushStyle.NoBrush)
             for width, colour in ((4.0, QColor(0, 0, 0, 160)), (1.6, QColor(255, 255, 255))):
                 p.setPen(QPen(colour, width))

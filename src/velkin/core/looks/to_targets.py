@@ -13,13 +13,14 @@ from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.match.match_file import KeptMatch, match_from_json, match_to_json
 from velkin.core.match.pair import Colour, Origin, Pair
 from velkin.core.match.solver import Figures, Wish
-from velkin.core.spaces.lab import lab_to_xyz
-from velkin.core.spaces.oklab import xyz_to_oklab
-from velkin.core.tags.pins import Pin, nearest
+from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
+from velkin.core.spaces.oklab import oklab_to_xyz, xyz_to_oklab
+from velkin.core.tags.pins import Pin, Target, nearest
 
 Floats = NDArray[np.float64]
 
-_PIN = "pin "
+#: What pairs of pins with a target are called, before their number.
+PIN = "pin "
 
 
 @dataclass(frozen=True)
@@ -51,10 +52,7 @@ def bring(read: Sequence[Floats], pins: Sequence[Pin], name: str, lightness: boo
     for number, (pin, lab) in enumerate(zip(pins, read, strict=True), start=1):
         if pin.target is None:
             continue
-        goal = nearest(lab, pin.target)
-        if not lightness:
-            goal[0] = lab[0]
-        pairs.append(Pair(_oklab(lab), _oklab(goal), Origin.NUMBER, f"{_PIN}{number}"))
+        pairs.append(pair_to_target(number, _oklab(lab), pin.target, lightness))
     if not pairs:
         raise FitRefused("no pin has a target; choose one on the Working bench")
     neutral = any(pin.target is not None and pin.target.kind == "neutral" for pin in pins)
@@ -63,11 +61,20 @@ def bring(read: Sequence[Floats], pins: Sequence[Pin], name: str, lightness: boo
     return Brought(KeptLook(name, LookKind.MATCH, match_to_json(kept).encode()), kept.learnt().figures)
 
 
+def pair_to_target(number: int, here: Colour, target: Target, lightness: bool = True) -> Pair:
+    """The pair of a pin, by its number, whose colour here is given in Oklab, and its target; `lightness` as for `bring`."""
+    lab = xyz_to_lab(oklab_to_xyz(np.array(here)))
+    goal = nearest(lab, target)
+    if not lightness:
+        goal[0] = lab[0]
+    return Pair(here, _oklab(goal), Origin.NUMBER, f"{PIN}{number}")
+
+
 def brings_to_targets(look: KeptLook) -> bool:
     """Whether `bring` made a look, so that it may be made anew."""
     if look.kind is not LookKind.MATCH:
         return False
-    return all(p.origin is Origin.NUMBER and p.name.startswith(_PIN) for p in match_from_json(look.content.decode()).pairs)
+    return all(p.origin is Origin.NUMBER and p.name.startswith(PIN) for p in match_from_json(look.content.decode()).pairs)
 
 
 def _oklab(lab: Floats) -> Colour:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -42,27 +42,56 @@ def oklab_of(linear: Floats) -> Colour:
 
 @dataclass(frozen=True)
 class Patches:
-    """The patches of a chart in one picture: colours by name, and their spread in about ΔE*76."""
+    """The patches of a chart: colours by name, and their spread in about ΔE*76."""
 
     colours: dict[str, Colour]
     spread: dict[str, float]
 
+    def without(self, names: Collection[str]) -> Patches:
+        """All but some."""
+        kept = [i for i in self.colours if i not in names]
+        return Patches({i: self.colours[i] for i in kept}, {i: self.spread[i] for i in kept})
 
-def patches_in(picture: Pixels, chart: Chart, which: str) -> Patches:
-    """The patches of a chart found in a picture.
+    def paired(self, wanted: Patches) -> list[Pair]:
+        """Pairs of the patches that have a name in common; the colours here are these. Raises FitRefused where there are none."""
+        both = [i for i in self.colours if i in wanted.colours]
+        if not both:
+            raise FitRefused("the two charts share no patch of the same name that is not cut off")
+        return [
+            Pair(self.colours[i], wanted.colours[i], Origin.CHART, i, float(np.hypot(self.spread[i], wanted.spread[i])))
+            for i in both
+        ]
+
+
+def patches_in(picture: Pixels, chart: Chart, which: str, corners: Floats | None = None) -> Patches:
+    """The patches of a chart in a picture, found in it, or at corners (4, 2) in its pixels.
 
     Raises
     ------
     ChartNotFound
         Naming `which` picture.
     """
-    found = find_all(picture, chart)
-    if not found:
-        raise ChartNotFound(f"no {len(chart.ids)}-patch chart was found in {which}; set points instead")
-    reading = read(picture, found[0].corners, found[0].chart)
+    if corners is None:
+        found = find_all(picture, chart)
+        if not found:
+            raise ChartNotFound(f"no {len(chart.ids)}-patch chart was found in {which}; set points instead")
+        corners, chart = found[0].corners, found[0].chart
+    reading = read(picture, corners, chart)
     kept = [p for p in reading.patches if p.clipped <= _CUT]
     # a spread of a few per cent of light is about as many thirds of a unit of lightness
     return Patches({p.id: oklab_of(np.array(p.rgb)) for p in kept}, {p.id: max(33.0 * p.spread, 0.2) for p in kept})
+
+
+def patches_of_reference(chart: Chart) -> Patches:
+    """The colours that a chart is meant to have, under D50, a perfect diffuser being white."""
+    reference = zip(chart.ids, chart.reference_d50(), strict=True)
+    return Patches({i: _oklab_of_xyz(xyz) for i, xyz in reference}, dict.fromkeys(chart.ids, 0.0))
+
+
+def patches_wanted(pairs: Iterable[Pair]) -> Patches:
+    """What pairs of charts want, so that another picture of the same chart can be brought to it without the reference picture."""
+    charts = [p for p in pairs if p.origin is Origin.CHART]
+    return Patches({p.name: p.wanted for p in charts}, {p.name: p.spread for p in charts})
 
 
 def pairs_of_charts(here: Pixels, reference: Pixels, chart: Chart, other: Chart | None = None) -> list[Pair]:
@@ -72,27 +101,17 @@ def pairs_of_charts(here: Pixels, reference: Pixels, chart: Chart, other: Chart 
     ------
     ChartNotFound, FitRefused
     """
-    mine, theirs = patches_in(here, chart, "the picture"), patches_in(reference, other or chart, "the reference")
-    both = [i for i in mine.colours if i in theirs.colours]
-    if not both:
-        raise FitRefused("the two charts share no patch of the same name that is not cut off")
-    return [Pair(mine.colours[i], theirs.colours[i], Origin.CHART, i, np.hypot(mine.spread[i], theirs.spread[i])) for i in both]
+    return patches_in(here, chart, "the picture").paired(patches_in(reference, other or chart, "the reference"))
 
 
 def pairs_to_chart(here: Pixels, chart: Chart) -> list[Pair]:
-    """Pairs of a chart's patches in a picture and the chart's own reference under D50, a perfect diffuser being white.
+    """Pairs of a chart's patches in a picture and the chart's own reference.
 
     Raises
     ------
     ChartNotFound, FitRefused
     """
-    mine = patches_in(here, chart, "the picture")
-    reference = dict(zip(chart.ids, chart.reference_d50(), strict=True))
-    return [
-        Pair(colour, _oklab_of_xyz(reference[i]), Origin.CHART, i, mine.spread[i])
-        for i, colour in mine.colours.items()
-        if i in reference
-    ]
+    return patches_in(here, chart, "the picture").paired(patches_of_reference(chart))
 
 
 def _oklab_of_xyz(xyz: Floats) -> Colour:
@@ -109,10 +128,20 @@ def colour_at(picture: Pixels, x: float, y: float) -> tuple[Colour, float]:
     if not (0.0 <= x < width and 0.0 <= y < height):
         raise FitRefused(f"the point {x:g}, {y:g} does not lie on the picture of {width} × {height} pixels")
     column, row = int(x), int(y)
-    part = picture[max(row - _AROUND, 0) : row + _AROUND + 1, max(column - _AROUND, 0) : column + _AROUND + 1].reshape(-1, 3)
-    mean = part.mean(axis=0, dtype=np.float64)
-    deviation = float(part.std(axis=0).mean() / max(float(mean.mean()), 1e-4))
-    return oklab_of(mean), max(33.0 * deviation / np.sqrt(len(part)), 0.2)
+    return mean_colour(picture[around(row)][:, around(column)])
+
+
+def around(place: int) -> slice:
+    """The rows, or columns, that a point is read in."""
+    return slice(max(place - _AROUND, 0), place + _AROUND + 1)
+
+
+def mean_colour(part: Pixels) -> tuple[Colour, float]:
+    """The mean of pixels, linear ROMM RGB (H, W, 3), and the spread of that mean in about ΔE*76."""
+    flat = part.reshape(-1, 3)
+    mean = flat.mean(axis=0, dtype=np.float64)
+    deviation = float(flat.std(axis=0).mean() / max(float(mean.mean()), 1e-4))
+    return oklab_of(mean), max(33.0 * deviation / np.sqrt(len(flat)), 0.2)
 
 
 def pairs_of_table(text: str, here: Pixels, reference: Pixels | None, decode: Callable[[Floats], Floats]) -> list[Pair]:

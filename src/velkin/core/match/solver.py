@@ -103,6 +103,16 @@ class Learnt:
         return {o: sum(p.origin is o for p in self.match.pairs) for o in Origin}
 
 
+def wished(evidence: Evidence, wish: Wish, normal: Floats) -> Floats:
+    """What pairs want (N, 3), with their greys as they are wished for; `normal` is what is here, brought to normal."""
+    wanted = evidence.wanted.copy()
+    if wish.greys == "neutral":
+        wanted[evidence.grey, 1:] = 0.0
+    elif wish.greys == "keep":
+        wanted[evidence.grey] = normal[evidence.grey]
+    return wanted
+
+
 def learn(pairs: Sequence[Pair], wish: Wish = Wish(), name: str = "") -> Learnt:
     """The match that pairs ask for.
 
@@ -121,15 +131,32 @@ def learn(pairs: Sequence[Pair], wish: Wish = Wish(), name: str = "") -> Learnt:
     return found
 
 
+def nearness(pairs: Sequence[Pair], wish: Wish, exact: float) -> tuple[float, float]:
+    """Mean ΔE00 at pairs, and at pairs left out in turn, of the match of an exactness, which is not looked through for folds.
+
+    Raises
+    ------
+    FitRefused
+        As `learn`.
+    """
+    evidence = evidence_of(pairs)
+    prepared = _prepared(evidence, wish, exact, True)
+    _, length = min(prepared.lengths)
+    match = prepared.match(length, evidence, "")
+    errors = difference(match.at(evidence.here), wished(evidence, wish, match.normal(evidence.here)))
+    return float(errors.mean()), prepared.left_out(length)
+
+
 def _best(evidence: Evidence, wish: Wish, exactness: tuple[float, ...], name: str, trend: bool) -> Learnt:
     """The match that leave-one-out likes best among those that neither fold nor tear colours apart; else the gentlest."""
     prepared = [_prepared(evidence, wish, e, trend) for e in exactness]
     tried = sorted(((error, p, length) for p in prepared for error, length in p.lengths), key=lambda t: t[0])[:_TRIED]
     learnt: list[Learnt] = []
-    for error, p, length in tried:
+    for _, p, length in tried:
         match = p.match(length, evidence, name)
         steep = steepness(match.at)
-        learnt.append(Learnt(match, _figures(match, evidence, error, p.exact, steep)))
+        wanted = wished(evidence, wish, match.normal(evidence.here))
+        learnt.append(Learnt(match, _figures(match, evidence, wanted, p.left_out(length), p.exact, steep)))
         if steep.folds == 0.0 and steep.largest_gain <= _STEEPEST * steep.grey_gain:
             return learnt[-1]
     return min(learnt, key=lambda f: (f.figures.steepness.folds, f.figures.steepness.largest_gain))
@@ -137,7 +164,10 @@ def _best(evidence: Evidence, wish: Wish, exactness: tuple[float, ...], name: st
 
 @dataclass(frozen=True, eq=False)
 class _Prepared:
-    """Everything but the residual, of an exactness; `lengths` are those that may be taken for it, with their error at left-out pairs."""
+    """Everything but the residual, of an exactness; `lengths` are those that may be taken for it, with their error at left-out pairs.
+
+    Of its colours the first `apart` are pairs; the others hold greys where they are.
+    """
 
     exact: float
     normalising: Normalising
@@ -149,6 +179,13 @@ class _Prepared:
     goal: Floats
     noise: Floats
     lengths: tuple[tuple[float, float], ...]
+    apart: int
+
+    def left_out(self, length: float) -> float:
+        """Mean ΔE00 at pairs, those that nearly coincide taken together, that a residual made without them predicts."""
+        errors = left_out(self.here, self.goal - self.here, self.noise, length)[: self.apart]
+        goal = self.goal[: self.apart]
+        return float(difference(goal - errors, goal).mean())
 
     def match(self, length: float, evidence: Evidence, name: str) -> Match:
         """The match with a residual of a length."""
@@ -159,9 +196,7 @@ class _Prepared:
 def _prepared(evidence: Evidence, wish: Wish, exact: float, with_trend: bool) -> _Prepared:
     normalising = _normalising(evidence) if wish.normalise == "auto" else Normalising()
     normal = normalising.at(evidence.here)
-    wanted = evidence.wanted.copy()
-    if wish.greys == "neutral":
-        wanted[evidence.grey, 1:] = 0.0
+    wanted = wished(evidence, wish, normal)
     grey = GreyAxis() if wish.greys == "keep" else _grey_axis(evidence, normal, wanted, wish.fixed_ends)
     support = Support(normal)
     share = support.share(normal)[:, None]
@@ -178,7 +213,7 @@ def _prepared(evidence: Evidence, wish: Wish, exact: float, with_trend: bool) ->
         here, goal, noise = _with_greys_kept(here, goal, noise)
     lengths = _LENGTHS if len(spread) >= _FOR_LENGTH else (_FEW_LENGTH,)
     found = tuple((_mean_left_out(here, goal, noise, length, len(spread)), length) for length in lengths)
-    return _Prepared(exact, normalising, grey, trend, support, wish.greys == "keep", here, goal, noise, found)
+    return _Prepared(exact, normalising, grey, trend, support, wish.greys == "keep", here, goal, noise, found, len(spread))
 
 
 def _mean_left_out(here: Floats, goal: Floats, noise: Floats, length: float, first: int) -> float:
@@ -259,10 +294,10 @@ def _with_greys_kept(here: Floats, goal: Floats, noise: Floats) -> tuple[Floats,
     return np.concatenate([here, greys]), np.concatenate([goal, greys]), np.concatenate([noise, np.full(11, 1e-2)])
 
 
-def _figures(match: Match, evidence: Evidence, left: float, exact: float, steep: Steepness) -> Figures:
-    errors = difference(match.at(evidence.here), evidence.wanted)
+def _figures(match: Match, evidence: Evidence, wanted: Floats, left: float, exact: float, steep: Steepness) -> Figures:
+    errors = difference(match.at(evidence.here), wanted)
     return Figures(
-        float(difference(evidence.here, evidence.wanted).mean()),
+        float(difference(evidence.here, wanted).mean()),
         float(errors.mean()),
         float(np.percentile(errors, 95)),
         float(errors.max()),

@@ -1,0 +1,640 @@
+"""The match room: pairs of colours, added from any evidence, become one smooth change that is seen at once and then put on frames."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QImage
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from velkin.app.context import Context
+from velkin.app.flow.drawing import Rendered, pooled
+from velkin.app.flow.picture_flow import Geometry
+from velkin.app.jobs.matches import Reference
+from velkin.app.model.changes import Change
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.match_bench import MatchBench
+from velkin.app.rooms.match_view import MatchView
+from velkin.app.rooms.room import Room
+from velkin.app.widgets.checkable import ToggleButton
+from velkin.app.widgets.match_parts import CourseView, LatticeView, PairList, PairRow, screen_codes
+from velkin.app.widgets.parts import Elided, Heading, button, compact, row_of, soft
+from velkin.core.errors import VelkinError
+from velkin.core.looks.kept import KeptLook, LookKind
+from velkin.core.looks.to_targets import PIN
+from velkin.core.match.baked import Amounts, carried
+from velkin.core.match.course import colour_words, lattice, ramps
+from velkin.core.match.draft import Draft, Key, draft_of, key
+from velkin.core.match.match_file import match_from_json, match_to_json
+from velkin.core.match.outcome import Outcome, Price, outcome
+from velkin.core.match.pair import Origin, Pair
+from velkin.core.match.solver import Learnt, Wish
+from velkin.core.stages.matching import Matched
+
+if TYPE_CHECKING:
+    from velkin.core.match.aligned import Aligned
+    from velkin.core.shoot.frame import Frame
+
+_NOTHING = (
+    "No pairs yet. Choose what the frame is to be like, then add pairs from the charts, from pins, or from an aligned picture."
+)
+#: How much a pair may count.
+_WEIGHTS = (0.25, 0.5, 1.0, 2.0, 4.0)
+
+
+class MatchRoom(Room):
+    """Takes the place of viewer and bench."""
+
+    page = Page.MATCH
+    keeps_work = True
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Match")
+        #: The frame that the match is learnt on; another one may be looked at.
+        self.frame: int | None = None
+        self.reference = Reference()
+        self.draft = Draft()
+        self.learnt: Learnt | None = None
+        self._found: Outcome | None = None
+        self._prices: tuple[Price, ...] = ()
+        self._kept_as = Draft()  # what was given or kept last, so that leaving loses nothing
+        self._learning = False
+        self._again = False
+        self._dragging = False
+        #: Areas that are no evidence, as shares of the frame, and what of it was used of an aligned picture.
+        self._areas: list[tuple[float, float, float, float]] = []
+        self._used: NDArray[np.bool_] | None = None
+
+        self.view = MatchView()
+        self.pairs = PairList()
+        self.course = CourseView()
+        self.lattice = LatticeView()
+        self.bench = MatchBench()
+        self._header()
+        main = QVBoxLayout()
+        main.setContentsMargins(0, 0, 0, 0)
+        main.setSpacing(0)
+        upper = QHBoxLayout()
+        upper.setSpacing(0)
+        upper.addWidget(self.view, 1)
+        upper.addWidget(self._pairs_panel())
+        main.addLayout(upper, 3)
+        main.addWidget(self._course_panel(), 2)
+        self.lay_out(main, self.bench)
+
+        self.view.pointed.connect(context.flow.point_at)
+        self.view.pinned.connect(self._pin)
+        self.view.pinning_ended.connect(self._end_pinning)
+        self.view.area_left_out.connect(self._area_left_out)
+        self.view.zoomed.connect(lambda _: context.flow.sharper_soon())
+        self.pairs.pair_chosen.connect(lambda _: self._show_choice())
+        self.pairs.leaving_out.connect(self.leave_out)
+        self.bench.wished.connect(self._wished)
+        self.bench.amounts_wished.connect(self._amounts_wished)
+        self.bench.give_wanted.connect(self.give)
+        self.bench.shelf_wanted.connect(self.keep)
+        context.flow.shown.connect(self._rendered)
+        context.model.changed.connect(self._changed)
+        context.model.before_changed.connect(lambda _: self._name_view())
+        self.on_keys((".", self.view.pin_under_pointer), ("P", self.set_pins.click))
+
+    # ---- building ---------------------------------------------------------------------------------------------
+
+    def _header(self) -> None:
+        self._subtitle = Elided()
+        self.head.addWidget(self._subtitle, 1)
+        self.references = compact(QComboBox())
+        self.references.setMinimumWidth(190)
+        self.references.setAccessibleName("What the frame is to be like")
+        self.references.setToolTip("Another frame, a match that was kept, or the chart's own colours")
+        self.references.activated.connect(self._reference_chosen)
+        self.head.addWidget(self.references)
+        self.set_pins = ToggleButton("Set pins")
+        self.set_pins.setToolTip("A click sets a pin in the picture under it (P; or . at the pointer)")
+        self.set_pins.setProperty("narrow", True)
+        self.set_pins.clicked.connect(self._picking)
+        self.head.addWidget(self.set_pins)
+        self.add_back()
+
+    def _pairs_panel(self) -> QWidget:
+        panel = QWidget()
+        panel.setObjectName("panel")
+        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        panel.setFixedWidth(292)
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(12, 10, 8, 10)
+        column.setSpacing(6)
+        self._pairs_heading = Heading("Pairs")
+        column.addWidget(self._pairs_heading)
+        column.addWidget(self.pairs, 1)
+        column.addWidget(soft("left: here; right: wanted; notch: got; ΔE00"))
+        self.add = QPushButton("Add pairs")
+        self.add.setToolTip("From charts, an aligned picture, or pins")
+        menu = QMenu(self.add)
+        self._from_charts = menu.addAction("From the &charts", self.add_from_charts)
+        self._from_aligned = menu.addAction("From the reference as an &aligned picture", self.add_from_aligned)
+        self._from_part = menu.addAction("&Leave an area out of it: drag over it", self._begin_area)
+        self._show_used = menu.addAction("Show what of it was left &out", self._show_left_out)
+        assert self._show_used is not None
+        self._show_used.setCheckable(True)
+        self._from_pins = menu.addAction("From &pins: click in both pictures", self._begin_pins)
+        self.add.setMenu(menu)
+        self.out = button("Leave out", self.leave_out, tip="Leave the chosen pair out of the match, or take it in again (Del)")
+        column.addWidget(row_of(self.add, self.out))
+        self.weight = compact(QComboBox())
+        for weight in _WEIGHTS:
+            self.weight.addItem(f"counts × {weight:g}", weight)
+        self.weight.setAccessibleName("How much the chosen pair counts")
+        self.weight.activated.connect(self._weighed)
+        self.clear = button("Remove all", self.remove_all, tip="Begin anew; pins stay")
+        column.addWidget(row_of(self.weight, self.clear))
+        return panel
+
+    def _course_panel(self) -> QWidget:
+        panel = QWidget()
+        panel.setObjectName("panel")
+        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(16, 8, 16, 8)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        self._course_heading = Heading("Course of the change")
+        head.addWidget(self._course_heading, 1)
+        self.on_ramps, self.on_lattice = ToggleButton("Ramps"), ToggleButton("Lattice")
+        for number, choice in enumerate((self.on_ramps, self.on_lattice)):
+            choice.setAutoExclusive(True)
+            choice.setProperty("narrow", True)
+            choice.clicked.connect(lambda on, n=number: self._show_as(n) if on else None)
+            head.addWidget(choice)
+        self.on_ramps.setChecked(True)
+        column.addLayout(head)
+        self._courses = QStackedWidget()
+        self._courses.addWidget(self.course)
+        self._courses.addWidget(self.lattice)
+        column.addWidget(self._courses, 1)
+        self._course_words = soft()
+        self._course_words.setMinimumHeight(16)
+        column.addWidget(self._course_words)
+        return panel
+
+    def _show_as(self, number: int) -> None:
+        self._courses.setCurrentIndex(number)
+        self._show_course()
+
+    # ---- coming and going -------------------------------------------------------------------------------------
+
+    def takes(self, frame: int) -> bool:
+        """A match can be looked at on any frame."""
+        return True
+
+    def enter(self, place: Place) -> None:
+        """Begin a match on a frame, or go on with the one that it has; where one is in the making, look at it on this frame."""
+        assert place.frame is not None
+        if self.frame is None or self.frame not in self._model.state.frames:
+            self._begin(place.frame, place.about if isinstance(place.about, int) else None)
+        self._model.show_before(False)
+        self._model.select(place.frame, self._model.selected if place.frame in self._model.selected else None)
+        self._flow.hold_by(self._geometry)
+        self._show_pins()
+        self._name_view()
+        self._show_foot()
+        self._try()
+        self.view.setFocus()
+        self._flow.request()
+
+    def _begin(self, frame: int, reference: int | None) -> None:
+        state = self._model.state
+        self.frame, self.learnt, self._found, self._prices = frame, None, None, ()
+        self.reference, self.draft = Reference(), Draft()
+        self._areas, self._used = [], None
+        self.view.areas, self.view.show_hatch = (), False
+        given = state.look_of(frame)
+        if given is not None and given.look.kind is LookKind.MATCH and reference is None:
+            kept = match_from_json(given.look.content.decode())
+            same = next((f for f in state.frames.values() if f.name == kept.name and f.id != frame), None)
+            self.reference = Reference(kept.name, None if same is None else same.id, kept)
+            self.draft = draft_of(kept)
+        elif reference is not None:
+            self.reference = Reference(state.frames[reference].name, reference)
+        self._kept_as = self.draft
+        self.draft = replace(self.draft, name=self.draft.name or self.reference.name)
+        self._fill_references()
+        self._show_reference()
+        self._show_pairs()
+        self.bench.show_wish(self.draft.wish, self.draft.amounts)
+        self.bench.show_nothing(_NOTHING)
+        self._read_pins()
+        self._learn()
+
+    def left_behind(self) -> None:
+        """What is awaited is not shown any more, and nothing is tried."""
+        self._jobs.matches.forget()
+        self.frame, self.learnt, self._learning, self._again = None, None, False, False
+        self.set_pins.setChecked(False)
+        self.view.picking = 0.0
+        self._model.try_look(None)
+        self._flow.hold_by(None)
+
+    def unsaved(self) -> str:
+        """The match in the making, where it was not given or kept as it is."""
+        if self.learnt is None or self.draft == self._kept_as:
+            return ""
+        return f"the match of {len(self.draft.used)} pairs"
+
+    def _geometry(self) -> Geometry:
+        view = self.view
+        return Geometry(view.fitted(), view.visible(), view.scale * view.devicePixelRatioF())
+
+    def _rendered(self, rendered: Rendered) -> None:
+        if self.frame is None or not self.isVisible():
+            return
+        frame = self._model.state.frames[rendered.frame]
+        self.view.set_picture(rendered.image, (frame.facts.width, frame.facts.height))
+        if self.view.show_hatch:
+            self._show_left_out()
+
+    def _changed(self, change: Change) -> None:
+        """Pins were set, moved or taken away, here or by undoing."""
+        if self.frame is None:
+            return
+        if self.frame in change.gone or self.reference.frame in change.gone:
+            self.frame = None
+            self._model.places.end()
+            return
+        if change.concerns(self.frame) or change.concerns(self.reference.frame):
+            self._show_pins()
+            self._read_pins()
+
+    # ---- what it is to be like --------------------------------------------------------------------------------
+
+    def _fill_references(self) -> None:
+        state, box = self._model.state, self.references
+        box.clear()
+        box.addItem("like the chart's own colours", Reference())
+        if self.reference.kept is not None:
+            box.addItem(
+                f"like {self.reference.kept.name}, as it was kept",
+                Reference(self.reference.kept.name, None, self.reference.kept),
+            )
+        for kept in self._jobs.looks.on_shelf:
+            box.addItem(f"like {kept.name}, from the shelf", Reference(kept.name, None, kept))
+        first = box.count()
+        for light in state.lights:
+            for frame in light.frames:
+                if frame != self.frame:
+                    box.addItem(f"like {state.frames[frame].name}", Reference(state.frames[frame].name, frame))
+        if first < box.count():
+            box.insertSeparator(first)
+        here = [n for n in range(box.count()) if isinstance(box.itemData(n), Reference) and self._is(box.itemData(n))]
+        box.setCurrentIndex(here[0] if here else 0)
+
+    def _is(self, other: Reference) -> bool:
+        if self.reference.frame is not None or other.frame is not None:
+            return self.reference.frame == other.frame
+        return (self.reference.kept is None) == (other.kept is None) and self.reference.name == other.name
+
+    def _reference_chosen(self, index: int) -> None:
+        chosen = self.references.itemData(index)
+        if isinstance(chosen, Reference) and not self._is(chosen):
+            self.reference = chosen
+            self.draft = replace(self.draft, name=chosen.name)
+            self._show_reference()
+            self._read_pins()
+
+    def use_reference(self, frame: int) -> None:
+        """Take another frame as the reference."""
+        for number in range(self.references.count()):
+            data = self.references.itemData(number)
+            if isinstance(data, Reference) and data.frame == frame:
+                self.references.setCurrentIndex(number)
+                self._reference_chosen(number)
+
+    def _show_reference(self) -> None:
+        assert self.frame is not None
+        state, reference = self._model.state, self.reference
+        self._subtitle.setText(f"{state.frames[self.frame].name} to be")
+        self._from_aligned_enabled(reference.frame is not None)
+        self._show_pins()
+        if reference.frame is None:
+            self._hide_reference()
+            return
+        name = state.frames[reference.frame].name
+        self._jobs.matches.draw(
+            reference.frame, self.view.fitted(), lambda image: self.view.show_reference(image, f"{name}, reference")
+        )
+
+    def _hide_reference(self) -> None:
+        self.view.show_reference(QImage(), "")
+
+    def _from_aligned_enabled(self, on: bool) -> None:
+        for action in (self._from_aligned, self._from_part, self._show_used):
+            assert action is not None
+            action.setEnabled(on)
+            action.setToolTip("" if on else "Choose a frame as the reference first")
+
+    # ---- evidence ---------------------------------------------------------------------------------------------
+
+    def add_from_charts(self) -> None:
+        """Add the pairs of the charts in the frame and in the reference."""
+        if self.frame is not None:
+            self._jobs.matches.from_charts(
+                self.frame, self.reference, lambda pairs, words: self._take_in(pairs, words, Origin.CHART)
+            )
+
+    def add_from_aligned(self) -> None:
+        """Add the pairs of the frame and the reference laid on each other."""
+        if self.frame is not None:
+            self._jobs.matches.from_aligned(self.frame, self.reference, tuple(self._areas), self._aligned)
+
+    def _aligned(self, found: Aligned | VelkinError, words: str) -> None:
+        self._used = None if isinstance(found, VelkinError) else found.used
+        self._show_left_out()
+        self._take_in(found if isinstance(found, VelkinError) else list(found.pairs), words, Origin.ALIGNED)
+
+    def _end_pinning(self) -> None:
+        self.set_pins.setChecked(False)
+        self._picking(False)
+
+    def _begin_area(self) -> None:
+        self._end_pinning()
+        self.view.leave_an_area_out()
+
+    def _area_left_out(self, x: float, y: float, width: float, height: float) -> None:
+        """An area of the frame is no evidence; what was gathered is gathered anew without it."""
+        self._areas.append((x, y, width, height))
+        self.view.areas = tuple(self._areas)
+        self.view.update()
+        if any(p.origin is Origin.ALIGNED for p in self.draft.pairs):
+            self.add_from_aligned()
+        else:
+            self._model.say("The area is left out when the aligned picture is added.")
+
+    def _show_left_out(self) -> None:
+        assert self._show_used is not None
+        self.view.show_hatch = self._show_used.isChecked() and self._used is not None
+        if self._used is not None:
+            self.view.set_hatch(pooled(~self._used, self._used.shape[1], self._used.shape[0]))
+        self.view.update()
+
+    def _take_in(self, pairs: list[Pair] | VelkinError, words: str, origin: Origin) -> None:
+        if self.frame is None:
+            return
+        if isinstance(pairs, VelkinError):
+            self._model.report(pairs)
+            return
+        self.draft = self.draft.with_pairs(pairs, lambda p: p.origin is origin)
+        self._model.say(words)
+        self._learn()
+
+    def _begin_pins(self) -> None:
+        if not self.set_pins.isChecked():
+            self.set_pins.click()
+
+    def _picking(self, on: bool) -> None:
+        self.view.picking = self._model.picked_area if on else 0.0
+        self.view.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+        self.view.setFocus()
+        self.view.update()
+
+    def _pin(self, on_reference: bool, x: float, y: float) -> None:
+        """Pin a point of the frame the match is learnt on, or of its reference."""
+        frame = self.reference.frame if on_reference else self._model.current
+        if frame is not None and (on_reference or frame == self.frame):
+            self._jobs.colour.add_pin(frame, x, y)
+        elif self.frame is not None:
+            name = self._model.state.frames[self.frame].name
+            self._model.report(f"Pins of this match are set on {name}, which it is learnt on; select that frame first.")
+
+    def _show_pins(self) -> None:
+        state, current = self._model.state, self._model.current
+        pins = state.frames[current].pins if current is not None else ()
+        self.view.set_pins(tuple((p.x, p.y) for p in pins))
+        reference = self.reference.frame
+        there = state.frames[reference].pins if reference is not None and reference in state.frames else ()
+        self.view.reference_pins = tuple((p.x, p.y) for p in there)
+        mine, theirs = len(pins), len(there)
+        words = "pins with the same number are a pair"
+        if reference is not None and mine != theirs:
+            words = f"pin {min(mine, theirs) + 1} is wanted in {'the reference' if mine > theirs else 'the picture'} too"
+        self.view.set_captions(words if reference is not None else "pins with a target are pairs", "")
+        self.view.update()
+
+    def _read_pins(self) -> None:
+        if self.frame is not None:
+            self._jobs.matches.from_pins(self.frame, self.reference, self._pins_read)
+
+    def _pins_read(self, pairs: list[Pair] | VelkinError, words: str) -> None:
+        if self.frame is None or isinstance(pairs, VelkinError):
+            return  # what is wrong with the frame's numbers is said when evidence is asked for
+        kept = self.reference.kept is not None
+
+        def instead(pair: Pair) -> bool:
+            live = pair.origin is Origin.PINS or (pair.origin is Origin.NUMBER and pair.name.startswith(PIN))
+            return live and not kept
+
+        draft = self.draft.with_pairs(pairs, instead)
+        if draft.pairs != self.draft.pairs:
+            self.draft = draft
+            self._learn()
+
+    def leave_out(self) -> None:
+        """Leave the chosen pair out, or take it in again."""
+        chosen = self.pairs.chosen()
+        if chosen is not None:
+            self.draft = self.draft.leaving_out([chosen], chosen not in self.draft.left_out)
+            self._learn()
+
+    def _weighed(self, index: int) -> None:
+        chosen = self.pairs.chosen()
+        if chosen is not None:
+            self.draft = self.draft.weighing(chosen, float(self.weight.itemData(index)))
+            self._learn()
+
+    def remove_all(self) -> None:
+        """Begin anew with the pins alone."""
+        self.draft = replace(self.draft, pairs=(), left_out=frozenset(), weights={})
+        self._areas, self._used = [], None
+        self.view.areas, self.view.show_hatch = (), False
+        self._read_pins()
+        self._learn()
+
+    def _show_choice(self) -> None:
+        chosen = self.pairs.chosen()
+        self.out.setEnabled(chosen is not None)
+        self.weight.setEnabled(chosen is not None)
+        self.out.setText("Take in" if chosen in self.draft.left_out else "Leave out")
+        number = chosen[1].removeprefix(PIN) if chosen is not None and chosen[0] in (Origin.PINS, Origin.NUMBER) else ""
+        self.view.chosen_pin = int(number) if number.isdigit() else 0
+        self.view.update()
+        pair = next((p for p in self.draft.pairs if key(p) == chosen), None)
+        weight = 1.0 if pair is None else self.draft.weight(pair)
+        self.weight.setCurrentIndex(min(range(len(_WEIGHTS)), key=lambda n: abs(_WEIGHTS[n] - weight)))
+
+    # ---- learning ---------------------------------------------------------------------------------------------
+
+    def _wished(self, wish: Wish, dragging: bool) -> None:
+        self.draft, self._dragging = replace(self.draft, wish=wish), dragging
+        self.bench.show_wish(wish, self.draft.amounts)
+        self._learn()
+
+    def _amounts_wished(self, amounts: Amounts, dragging: bool) -> None:
+        self.draft, self._dragging = replace(self.draft, amounts=amounts), dragging
+        self._show()
+
+    def _learn(self) -> None:
+        """Learn from what there is; one at a time, the last wish is never lost."""
+        if self.frame is None:
+            return
+        if not self.draft.used:
+            self.learnt, self._found = None, None
+            self._show()
+            return
+        if self._learning:
+            self._again = True
+            return
+        self._learning = True
+        self._jobs.matches.learn(self.draft, self._learnt)
+
+    def _learnt(self, learnt: Learnt | VelkinError) -> None:
+        self._learning = False
+        if self.frame is None:
+            return
+        if isinstance(learnt, VelkinError):
+            self.learnt = None
+            self.bench.show_nothing(str(learnt))
+        else:
+            self.learnt = learnt
+            if not self._dragging:
+                self._jobs.matches.tell_prices(self.draft, self._show_prices)
+        self._show()
+        if self._again:
+            self._again = False
+            self._learn()
+
+    def _show_prices(self, prices: tuple[Price, ...]) -> None:
+        self._prices = prices
+        if self.learnt is not None:
+            self.bench.show_prices(prices, self.learnt)
+
+    # ---- showing ----------------------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        """Show the match as it is now: pairs, figures, course, and the picture under it."""
+        learnt, draft = self.learnt, self.draft
+        if learnt is None:
+            self._found = None
+            if not draft.used:
+                self.bench.show_nothing(_NOTHING)
+        else:
+            self._found = outcome(learnt, draft.wish, draft.amounts, draft.pairs)
+            used = outcome(learnt, draft.wish, draft.amounts, draft.used)
+            self.bench.show_learnt(learnt, used, draft.wish)
+            self.bench.show_prices(self._prices, learnt)
+        self._show_pairs()
+        self._show_course()
+        self._show_foot()
+        self._name_view()
+        self._try()
+
+    def _show_pairs(self) -> None:
+        found, draft, rows = self._found, self.draft, []
+        names = self._patch_names()
+        if found is not None:
+            codes = [[QColor(*(int(v) for v in c)) for c in screen_codes(x)] for x in (found.here, found.wanted, found.got)]
+            rows = [
+                PairRow(
+                    p.origin,
+                    p.name,
+                    _named(p, names),
+                    (codes[0][n], codes[1][n], codes[2][n]),
+                    float(found.errors[n]),
+                    draft.weight(p),
+                    key(p) in draft.left_out,
+                )
+                for n, p in enumerate(draft.pairs)
+            ]
+        self.pairs.show_pairs(rows)
+        self._pairs_heading.setText(f"Pairs   {len(draft.used)}" if rows else "Pairs")
+        self.clear.setEnabled(bool(rows))
+        self._show_choice()
+
+    def _patch_names(self) -> dict[str, str]:
+        """What a chart calls its patches, by their ids; of several charts with the same ids the first."""
+        names: dict[str, str] = {}
+        for chart in self._model.state.charts.values():
+            names = {**dict(zip(chart.ids, chart.names, strict=True)), **names}
+        return names
+
+    def _show_course(self) -> None:
+        learnt = self.learnt
+        if learnt is None:
+            self.course.show_ramps(())
+            self.lattice.show_lattice(None)
+            self._course_words.setText("")
+            return
+        amounts, match = self.draft.amounts, learnt.match
+        made = ramps(lambda x: carried(match, amounts, x))
+        self.course.show_ramps(made)
+        if self._courses.currentIndex():
+            self.lattice.show_lattice(lattice(lambda x: carried(match, amounts, x)))
+        steep = learnt.figures.steepness
+        folds = "nothing folds" if not steep.folds else f"{100 * steep.folds:.1f} % of the colours fold"
+        times = steep.largest_gain / max(steep.grey_gain, 1e-6)
+        self._course_words.setText(
+            f"Above: before; below: after. Steepest among {colour_words(steep.at)}: {times:.1f} × as steep as the greys; {folds}."
+        )
+
+    def _show_foot(self) -> None:
+        state, frame = self._model.state, self._model.frame
+        if frame is not None:
+            light = state.light_of(frame.id)
+            self.bench.show_foot(len(light.frames), light.name, frame.name, self.draft.amounts)
+
+    def _try(self) -> None:
+        """The frame that is looked at under the match."""
+        learnt = self.learnt
+        self._model.try_look(None if learnt is None else Matched(learnt.match, self.draft.amounts), self._dragging)
+
+    def _name_view(self) -> None:
+        frame: Frame | None = self._model.frame
+        if frame is None:
+            return
+        how = "before" if self._model.before or self.learnt is None else "matched"
+        self.view.name_own(f"{frame.name}, {how}" if self.learnt is not None else frame.name)
+
+    # ---- what comes of it -------------------------------------------------------------------------------------
+
+    def _look(self) -> KeptLook:
+        kept = self.draft.kept()
+        return KeptLook(kept.name, LookKind.MATCH, match_to_json(kept).encode())
+
+    def give(self, all_of_light: bool) -> None:
+        """Put the match on the frame that is looked at, or on all of its light, and go back to the picture."""
+        current = self._model.current
+        if current is None or self.learnt is None:
+            return
+        frames = self._model.frames_of_light(current) if all_of_light else (current,)
+        self._jobs.looks.give(frames, self._look(), 1.0)
+        self._kept_as = self.draft
+        self.leave()
+
+    def keep(self) -> None:
+        """Keep the match on the shelf, with its pairs."""
+        if self.learnt is not None:
+            self._jobs.looks.keep(self._look())
+            self._kept_as = self.draft
+
+    def chosen_key(self) -> Key | None:
+        """Which pair is chosen."""
+        return self.pairs.chosen()
+
+
+def _named(pair: Pair, names: dict[str, str]) -> str:
+    """A pair's name in the list: a patch with what it is called, a pin with its number."""
+    if pair.origin is Origin.CHART and names.get(pair.name, pair.name) != pair.name:
+        return f"{pair.name}  {names[pair.name]}"
+    return f"{PIN}{pair.name}" if pair.origin is Origin.PINS else pair.name
