@@ -170,3 +170,29 @@ def test_what_is_refused_is_said_and_nothing_is_written(files, capfd, monkeypatc
     assert found == status and says in f"{document['error']} {document['file']}" and says in err
     assert not (files / "x.json").exists() and not (files / "x.tif").exists()
     assert (files / "before.tif").read_bytes() == before
+
+
+def test_bringing_to_normal_is_written_apart_and_together(tmp_path, capfd, scene):  # noqa: F811
+    flat = 0.1 + 0.35 * np.clip(scene, 0, 1) ** 0.8
+    flat = flat.mean(axis=2, keepdims=True) + 0.5 * (flat - flat.mean(axis=2, keepdims=True))
+    written(tmp_path / "flat.tif", flat)
+    written(tmp_path / "wanted.tif", scene)
+    first, rest, both, own = (tmp_path / n for n in ("normal.tif", "match.cube", "both.tif", "m.json"))
+    asked = ("match", tmp_path / "wanted.tif", tmp_path / "flat.tif", "--aligned", "--normalise", "auto", "--space", "romm")
+    for out, part in ((first, "normalise"), (rest, "match"), (both, "both")):
+        status, found, err = (
+            call(capfd, *asked, "--part", part, "--size", 65, "--out", out, "--json")
+            if out is rest
+            else call(capfd, *asked, "--part", part, "--out", out, "--json")
+        )
+        assert (status, found["normalised"]) == (0, True), err
+    twice = tmp_path / "twice.tif"
+    assert call(capfd, "apply", first, "--match", rest, "--input", "romm", "--out", twice)[0] == 0
+    one, two = (ROMM.decode(tifffile.imread(p) / 65535.0) @ ROMM.to_xyz.T for p in (both, twice))
+    apart = ciede2000(xyz_to_lab(one.reshape(-1, 3)), xyz_to_lab(two.reshape(-1, 3)))
+    assert apart.mean() < 0.3 and np.percentile(apart, 99) < 1.0
+    status, _, err = call(capfd, *asked, "--part", "match", "--out", own)
+    assert status == 2 and "--part goes with tables" in err and not own.exists()
+    sure = ("match", tmp_path / "wanted.tif", tmp_path / "wanted.tif", "--aligned", "--out", tmp_path / "n.cube")
+    status, _, err = call(capfd, *sure, "--part", "normalise", "--space", "romm")
+    assert "was not flat" in err and status == 2 and not (tmp_path / "n.cube").exists()

@@ -60,3 +60,17 @@ def answered(button: str, asked: list[str]) -> Iterator[None]:
         yield
     finally:
         timer.stop()
+
+
+def when_asked(sheet_class, answer, seen):
+    """Once a sheet is there, `answer` it."""
+
+    def look():
+        sheet = QApplication.activeModalWidget()
+        if not isinstance(sheet, sheet_class):
+            QTimer.singleShot(20, look)
+            return
+        seen.append(sheet)
+        answer(sheet)
+
+    QTimer.singleShot(20, look)

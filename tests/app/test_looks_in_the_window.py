@@ -7,11 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 import tifffile
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QFileDialog
 
+from tests.app.doing import when_asked
 from velkin.app.flow.stops import DOUBLE
 from velkin.app.main import settle
 from velkin.app.sheets.copy_sheet import CopySheet
@@ -41,20 +42,6 @@ def drop(window, path):
     data.setUrls([QUrl.fromLocalFile(str(path))])
     where, move = QPointF(400, 300), Qt.DropAction.CopyAction
     window.dropEvent(QDropEvent(where, move, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
-
-
-def when_asked(sheet_class, answer, seen):
-    """Once a sheet is there, `answer` it."""
-
-    def look():
-        sheet = QApplication.activeModalWidget()
-        if not isinstance(sheet, sheet_class):
-            QTimer.singleShot(20, look)
-            return
-        seen.append(sheet)
-        answer(sheet)
-
-    QTimer.singleShot(20, look)
 
 
 def by_keyboard(sheet):

@@ -10,13 +10,17 @@ import pytest
 import tifffile
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QMenu
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
 
-from tests.app.doing import answered
+from tests.app.doing import answered, when_asked
 from velkin.app.flow.stops import DOUBLE
 from velkin.app.main import settle
 from velkin.app.model.places import Page
+from velkin.app.sheets.look_sheet import LookSheet
+from velkin.app.sheets.match_export_sheet import MatchExportSheet
 from velkin.core.icc.write import matrix_profile
+from velkin.core.match.cube_file import load_cube
+from velkin.core.match.export import As
 from velkin.core.match.match_file import match_from_json
 from velkin.core.match.pair import Origin, chroma, coordinates, difference
 from velkin.core.shoot.arrivals import look_at
@@ -198,7 +202,7 @@ def test_a_treatment_is_learnt_from_a_plate_and_put_on_another_light(qtbot, wind
     assert room.draft.pairs == kept.pairs and room.unsaved() == ""
 
 
-def test_a_match_on_the_shelf_serves_another_frame_of_the_same_chart(qtbot, window, ids):
+def test_a_match_on_the_shelf_serves_another_frame_of_the_same_chart(qtbot, window, ids, monkeypatch):
     room = enter(qtbot, window, ids["lamp-0505"], ids["north-0412"])
     choose(room.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
@@ -215,6 +219,53 @@ def test_a_match_on_the_shelf_serves_another_frame_of_the_same_chart(qtbot, wind
     choose(room.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     assert {p.name: p.wanted for p in room.draft.pairs} == wanted
+    with answered("Go back without it", []):
+        QTest.keyClick(room.view, Qt.Key.Key_Escape)
+    # and is put on any frames, by its name
+    offered = []
+    monkeypatch.setattr(QInputDialog, "getItem", lambda p, t, w, names, *rest: (offered.extend(names), (names[0], True))[1])
+    when_asked(LookSheet, lambda sheet: QTest.keyClick(sheet, Qt.Key.Key_Return), [])
+    window.actions_.look.put_on()
+    assert offered == ["north-0412, 24 pairs, from the shelf", "from a file…"]
+    qtbot.waitUntil(lambda: list(window.model.state.given_looks) == [ids["lamp-0507"]], timeout=60000)
+
+
+def test_a_match_is_exported_as_a_table_from_the_room(qtbot, window, ids, tmp_path, monkeypatch):
+    room = enter(qtbot, window, ids["lamp-0505"], ids["north-0412"])
+    choose(room.add, "From the charts")
+    qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
+    asked = []
+
+    def save(parent, title, name, kinds):
+        asked.append(name)
+        return str(tmp_path / "out"), ""
+
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", save)
+    seen = []
+
+    def by_keys(sheet):
+        seen.append((sheet._rows["Steps"].isEnabled(), sheet.words.text()))
+        QTest.keyClick(sheet.kind, Qt.Key.Key_Home)
+        seen.append((sheet._rows["Numbers"].isEnabled(), sheet.wish().kind))
+        QTest.keyClick(sheet.kind, Qt.Key.Key_Down)
+        QTest.keyClick(sheet.steps, Qt.Key.Key_Home)
+        sheet.space.choose("srgb")
+        QTest.keyClick(sheet, Qt.Key.Key_Return)
+
+    when_asked(MatchExportSheet, by_keys, [])
+    QTest.mouseClick(room.bench.export, LEFT)
+    qtbot.waitUntil((tmp_path / "out.cube").exists, timeout=60000)
+    assert seen[0][0] and "ROMM RGB, encoded, 0..1" in seen[0][1] and seen[1] == (False, As.OWN)
+    assert asked[0].endswith("north-0412.cube")
+    cube = load_cube(tmp_path / "out.cube")
+    assert cube.values.shape == (17, 17, 17, 3) and "space: srgb" in cube.comments
+    assert settle(window, 90)
+    assert "out.cube was written" in window.model.messages.latest
+    # without a match the menu's command says how to get one
+    with answered("Go back without it", []):
+        QTest.keyClick(room.view, Qt.Key.Key_Escape)
+    window.actions_.look.export()
+    assert "has no match on" in window.model.messages.latest
 
 
 def test_greys_evenness_and_amounts_change_what_is_seen(qtbot, window, ids):

@@ -256,3 +256,21 @@ def test_pins_without_targets_bring_nothing(tmp_path) -> None:
     with pytest.raises(FitRefused, match="no pin has a target"):
         bring([np.array([50.0, 0, 0])], [Pin(0.5, 0.5)], "felt")
     assert not brings_to_targets(read_look(a_match(tmp_path))) and not brings_to_targets(read_look(swapped(tmp_path)))
+
+
+def test_newcomers_have_the_look_that_all_of_their_light_has(shoot, skeins, look, chart_dng, tmp_path) -> None:
+    light = shoot.state.light_of(skeins)
+    shoot.looks.give(light.frames[1:], look, 0.7)
+    (first,) = shoot.frames.add_frames([look_at(chart_dng)], light.name)
+    assert first not in shoot.state.given_looks  # not all have it
+    shoot.undo()
+    shoot.looks.give(light.frames, look, 0.7)
+    (second,) = shoot.frames.add_frames([look_at(chart_dng)], light.name)
+    assert shoot.state.given_looks[second] == shoot.state.given_looks[skeins]
+    # a finished picture has its own colours
+    tifffile.imwrite(tmp_path / "card.tif", np.full((20, 30, 3), 30000, np.uint16), photometric="rgb")
+    (card,) = shoot.frames.add_frames([look_at(tmp_path / "card.tif")], light.name)
+    assert card not in shoot.state.given_looks
+    shoot.undo()
+    shoot.undo()
+    assert second not in shoot.state.frames and second not in shoot.state.given_looks

@@ -14,6 +14,7 @@ from velkin.core.match.baked import Amounts, carried, matched, table_of_match, t
 from velkin.core.match.curve import rising_through
 from velkin.core.match.gathering import pairs_of_table
 from velkin.core.match.judging import cube_of, jacobians
+from velkin.core.match.match import Part
 from velkin.core.match.match_file import KeptMatch, load_match, match_from_json, match_to_json
 from velkin.core.match.pair import Origin, Pair, chroma, coordinates, difference, oklab_at
 from velkin.core.match.solver import Wish, learn
@@ -148,7 +149,30 @@ def test_amounts_take_so_much_of_colour_and_of_lightness():
     for colour, lightness in ((0.0, 1.0), (1.0, 0.0), (0.5, 0.25)):
         found = carried(match, Amounts(colour, lightness), here) - here
         assert found == pytest.approx(whole * np.array([lightness, colour, colour]), abs=1e-9)
-    assert Amounts(0.5, 1.0).times(1.5) == Amounts(0.75, 1.5)
+    stronger = carried(match, Amounts(0.5, 1.0).times(1.5), here) - here
+    assert stronger == pytest.approx(whole * np.array([1.5, 0.75, 0.75]), abs=1e-9)
+
+
+def a_flat_picture_and_what_is_wanted(seed: int) -> list[Pair]:
+    rng = np.random.default_rng(seed)
+    here = np.stack([rng.uniform(40, 65, 24), rng.uniform(-15, 15, 24), rng.uniform(-15, 15, 24)], axis=1)
+    wanted = np.stack([2.2 * (here[:, 0] - 40) + 20, here[:, 1] * 2.5 + 2.0, here[:, 2] * 2.4], axis=1)
+    return pairs_at(here, wanted, Origin.CHART)
+
+
+def test_bringing_to_normal_is_a_step_of_its_own():
+    pairs = a_flat_picture_and_what_is_wanted(0)
+    match = learn(pairs, Wish(normalise="auto")).match
+    here = coordinates([p.here for p in pairs])
+    first, rest = match.part(Part.NORMAL), match.part(Part.MATCH)
+    assert match.normalising.changes and match.part(Part.BOTH) is match
+    assert np.allclose(first.at(here), match.normal(here)) and np.allclose(rest.at(first.at(here)), match.at(here))
+    # amounts are those of the match; a strength is that of all of it
+    half = carried(rest, Amounts(0.5, 0.0), carried(first, Amounts(), here))
+    assert np.allclose(half, carried(match, Amounts(0.5, 0.0), here))
+    assert np.allclose(half[:, 0], match.normal(here)[:, 0])
+    assert np.allclose(carried(match, Amounts().times(0.0), here), here)
+    assert np.allclose(carried(match, Amounts().times(0.5), here) - here, (carried(match, Amounts(), here) - here) / 2.0)
 
 
 def test_the_table_of_a_match_is_the_match():

@@ -254,6 +254,7 @@ class Menus:
         self.add(menu, "Match to another picture…", a.look.match, "Ctrl+M", tip, "frame")
         tip = "A match of Velkin's, a .cube table or an ICC profile: look and numbers change"
         self.add(menu, "Put on a matc&h or a look…", a.look.put_on, tip=tip, needs="frame")
+        self.add(menu, "Export its match…", a.look.export, tip="As a table, an ICC profile, or Velkin's own", needs="frame")
         self.add(menu, "Ta&ke off its look", a.look.take_off, tip="Off all selected frames", needs="frame")
         menu.addSeparator()
         tip = "Its numbers stay in view; up to eight a frame"

@@ -61,6 +61,8 @@ def _check(arguments: argparse.Namespace) -> None:
         raise Wrong("--size goes with a .cube")
     if arguments.icc is not None and ".icc" not in suffixes:
         raise Wrong("--icc goes with an .icc")
+    if arguments.part is not None and suffixes == {".json"}:
+        raise Wrong("--part goes with tables, profiles and pictures; a .json holds all of the match")
     for name, value, high in (
         ("colour", arguments.colour, 1.0),
         ("lightness", arguments.lightness, 1.0),
@@ -166,29 +168,25 @@ def _write(out: Path, kept: Any, learnt: Learnt, start: Space | None, arguments:
     from velkin.core.files.safely import write_whole
     from velkin.core.handoff.copies import CopyWish
     from velkin.core.handoff.looked import looked_path, write_looked
-    from velkin.core.match.export import match_abstract, match_cube, match_icc, numbers_words
-    from velkin.core.match.match_file import match_to_json
+    from velkin.core.match.baked import Amounts
+    from velkin.core.match.export import As, ExportWish, match_bytes
+    from velkin.core.match.match import Part
+    from velkin.core.spaces.rgb import ROMM
     from velkin.core.stages.matching import Matched
 
-    suffix, amounts = out.suffix.lower(), kept.amounts
-    if suffix == ".json":
-        write_whole(out, match_to_json(kept).encode(), arguments.replace)
-        return {"path": str(out), "input": "any RGB picture", "output": "the same space"}
-    if suffix in (".cube", ".icc"):
-        space = _table_space(arguments, start)
-        words = numbers_words(space)
-        if suffix == ".cube":
-            write_whole(out, match_cube(learnt.match, amounts, space, arguments.size or 33).encode(), arguments.replace)
-            return {"path": str(out), "input": words, "output": words}
-        if arguments.icc == "abstract":
-            write_whole(out, match_abstract(learnt.match, amounts), arguments.replace)
-            return {"path": str(out), "input": "Lab D50", "output": "Lab D50"}
-        write_whole(out, match_icc(learnt.match, amounts, space), arguments.replace)
-        return {"path": str(out), "input": words, "output": "Lab D50, by the profile"}
+    suffix, part = out.suffix.lower(), Part(arguments.part or Part.BOTH)
+    if suffix in (".json", ".cube", ".icc"):
+        kind = {".json": As.OWN, ".cube": As.CUBE}.get(suffix, As.ABSTRACT if arguments.icc == "abstract" else As.INPUT)
+        space = _table_space(arguments, start) if kind in (As.CUBE, As.INPUT) else ROMM
+        wish = ExportWish(kind, space, arguments.size or 33, part)
+        write_whole(out, match_bytes(kept, learnt.match, wish), arguments.replace)
+        takes, gives = wish.words()
+        return {"path": str(out), "input": takes, "output": gives}
     if start is None:
         raise NotSupported("a raw file has no space of its own to stay in; render it first, or write a table", arguments.file)
-    wish = CopyWish(out, page=page_of(arguments), quality=arguments.quality, replace=arguments.replace)
-    write_looked(arguments.file, looked_path(start, Matched(learnt.match, amounts)), wish)
+    copy = CopyWish(out, page=page_of(arguments), quality=arguments.quality, replace=arguments.replace)
+    amounts = Amounts() if part is Part.NORMAL else kept.amounts
+    write_looked(arguments.file, looked_path(start, Matched(learnt.match.part(part), amounts)), copy)
     return {"path": str(out), "input": start.name, "output": start.name}
 
 

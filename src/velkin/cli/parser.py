@@ -204,6 +204,11 @@ def build() -> Parser:
     p.add_argument(
         "--exact", type=float, default=None, metavar="0..1", help="0 evenest, 1 exact (default: what pairs left out like best)"
     )
+    p.add_argument(
+        "--part",
+        choices=["both", "normalise", "match"],
+        help="write only what brings a flat picture to normal, or only the rest, for pictures that are normal (default both)",
+    )
     p.add_argument("--size", type=int, choices=[17, 33, 65], help="steps of a .cube (default 33)")
     p.add_argument(
         "--space", metavar="SPACE", help="the numbers of a .cube or .icc (default: FILE's own); what untagged files mean"

@@ -87,5 +87,7 @@ class Actions:
         elif room.page is Page.TRY_ON:
             room.profile_wanted.connect(self.space.try_profile)
             room.taken.connect(self._benches.source.give)
+        elif room.page is Page.MATCH:
+            room.export_wanted.connect(self.look.export_match)
         elif room.page is Page.GAMUT:
             room.save_wanted.connect(lambda: self.proof.save_plot(room))

@@ -9,7 +9,12 @@ from velkin.app.benches.look import LookSection
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.app.sheets.look_sheet import LookSheet
-from velkin.core.looks.kept import SUFFIXES, KeptLook
+from velkin.app.sheets.match_export_sheet import MatchExportSheet
+from velkin.app.words import count
+from velkin.core.looks.kept import SUFFIXES, KeptLook, LookKind
+from velkin.core.looks.reading import look_of_match
+from velkin.core.looks.shelf import file_stem
+from velkin.core.match.match_file import KeptMatch, match_from_json
 
 
 class LookActions:
@@ -19,6 +24,7 @@ class LookActions:
         self._jobs = context.jobs
         self._model = context.model
         self._dialogs = dialogs
+        self._settings = context.settings
         section.wanted.connect(self.put_on)
         section.match_wanted.connect(self.match)
 
@@ -30,11 +36,22 @@ class LookActions:
             self._model.places.go(Page.MATCH, current, others[0] if len(others) == 1 else None)
 
     def put_on(self) -> None:
-        """Ask for a look and put it on."""
-        if self._model.frame is not None:
-            path = self._dialogs.open_file("Put on a match or a look", f"Matches and looks ({pattern(SUFFIXES)})")
-            if path is not None:
-                self.take(path)
+        """Ask for a look, on the shelf of matches or in a file, and put it on."""
+        if self._model.frame is None:
+            return
+        title, shelf = "Put on a match or a look", self._jobs.looks.on_shelf
+        chosen: int | None = len(shelf)
+        if shelf:
+            names = [f"{kept.name}, {count(len(kept.pairs), 'pair')}, from the shelf" for kept in shelf]
+            chosen = self._dialogs.one_of(title, "Which one", [*names, "from a file…"], 0)
+        if chosen is None:
+            return
+        if chosen < len(shelf):
+            self._ask(look_of_match(shelf[chosen]))
+            return
+        path = self._dialogs.open_file(title, f"Matches and looks ({pattern(SUFFIXES)})")
+        if path is not None:
+            self.take(path)
 
     def take(self, path: Path) -> None:
         """Read a look; then ask what it is put on."""
@@ -42,6 +59,26 @@ class LookActions:
             self._model.report(f"{path.name} is a look, which is put on frames; choose a frame first.")
             return
         self._jobs.looks.read(path, self._ask)
+
+    def export(self) -> None:
+        """Export the match of the frame in the viewer."""
+        given = None if self._model.frame is None else self._model.state.look_of(self._model.frame.id)
+        if given is not None and given.look.kind is LookKind.MATCH:
+            self.export_match(match_from_json(given.look.content.decode()))
+        else:
+            self._model.report("This frame has no match on; learn one in the match room (Ctrl+M), or put one on first.")
+
+    def export_match(self, kept: KeptMatch) -> None:
+        """Ask how and where a match is written, and write it."""
+        flat = kept.wish.normalise == "auto"
+        sheet = MatchExportSheet(kept.name, flat, self._jobs.spaces.of_model("rgb"), self._settings, self._dialogs.parent)
+        if sheet.exec():
+            wish = sheet.wish()
+            path = self._dialogs.save_file(
+                "Export the match", f"{file_stem(kept.name)}{wish.suffix}", f"*{wish.suffix}", (wish.suffix,)
+            )
+            if path is not None:
+                self._jobs.looks.export(kept, wish, path)
 
     def take_off(self) -> None:
         """Take the look off the selected frames."""

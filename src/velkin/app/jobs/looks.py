@@ -21,6 +21,7 @@ from velkin.core.stages.stage import Alters, Place
 
 if TYPE_CHECKING:
     from velkin.core.looks.to_targets import Brought
+    from velkin.core.match.export import ExportWish
     from velkin.core.match.match_file import KeptMatch
 
 
@@ -61,6 +62,22 @@ class Looks(Work):
             self._model.say(f"{result[0].stem} is on the shelf of matches, with its pairs.")
 
         self._aside(Lane.HAND, work, done, name="Keeping the match")
+
+    def export(self, kept: KeptMatch, wish: ExportWish, out: Path) -> None:
+        """Write a match for other software; the file of that name was asked about."""
+
+        def work(job: Job) -> Path:
+            from velkin.core.files.safely import write_whole
+            from velkin.core.match.export import match_bytes
+
+            write_whole(out, match_bytes(kept, kept.learnt().match, wish), True)
+            return out
+
+        def done(path: Path) -> None:
+            takes, gives = wish.words()
+            self._model.say(f"{path.name} was written: it takes {takes}, and gives {gives}.")
+
+        self._aside(Lane.HAND, work, done, name="Writing the match")
 
     # ---- looks of frames --------------------------------------------------------------------------------------
 

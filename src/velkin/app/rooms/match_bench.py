@@ -28,6 +28,7 @@ class MatchBench(Bench):
     amounts_wished = pyqtSignal(object, bool)  # Amounts; whether a drag goes on
     give_wanted = pyqtSignal(bool)  # to all of the light, or this frame only
     shelf_wanted = pyqtSignal()
+    export_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__("Match")
@@ -77,11 +78,12 @@ class MatchBench(Bench):
         self.end()
         self.give = button("", lambda: self.give_wanted.emit(True), primary=True)
         self.only = button("Only this frame", lambda: self.give_wanted.emit(False))
-        self.keep = button(
-            "Keep on the shelf", self.shelf_wanted.emit, tip="With its pairs, for the next shoot of the same chart"
-        )
+        self.export = button("Export…", self.export_wanted.emit, tip="As a table, an ICC profile, or Velkin's own file")
+        self.keep = button("Keep on shelf", self.shelf_wanted.emit, tip="With its pairs, for the next shoot of the same chart")
+        for other in (self.only, self.keep, self.export):
+            other.setProperty("narrow", True)
         self.foot.addWidget(self.give)
-        self.foot.addWidget(row_of(self.only, self.keep))
+        self.foot.addWidget(row_of(self.only, self.keep, self.export))
 
     # ---- what is wished ---------------------------------------------------------------------------------------
 
@@ -117,7 +119,7 @@ class MatchBench(Bench):
         self.price.setText("")
         self.flat.hide()
         self.cannot.setText("")
-        for action in (self.give, self.only, self.keep):
+        for action in (self.give, self.only, self.keep, self.export):
             action.setEnabled(False)
         self.exact.setEnabled(False)
 
@@ -138,7 +140,7 @@ class MatchBench(Bench):
         )
         self.flat.setVisible(bool(self.flat.text()))
         self.cannot.setText(" ".join(self._limits(learnt)))
-        for action in (self.give, self.only, self.keep):
+        for action in (self.give, self.only, self.keep, self.export):
             action.setEnabled(True)
 
     @staticmethod

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -25,11 +25,12 @@ from velkin.app.widgets.match_parts import CourseView, LatticeView, PairList, Pa
 from velkin.app.widgets.parts import Elided, Heading, button, compact, row_of, soft
 from velkin.core.errors import VelkinError
 from velkin.core.looks.kept import KeptLook, LookKind
+from velkin.core.looks.reading import look_of_match
 from velkin.core.looks.to_targets import PIN
 from velkin.core.match.baked import Amounts, carried
 from velkin.core.match.course import colour_words, lattice, ramps
 from velkin.core.match.draft import Draft, Key, draft_of, key
-from velkin.core.match.match_file import match_from_json, match_to_json
+from velkin.core.match.match_file import match_from_json
 from velkin.core.match.outcome import Outcome, Price, outcome
 from velkin.core.match.pair import Origin, Pair
 from velkin.core.match.solver import Learnt, Wish
@@ -48,6 +49,8 @@ _WEIGHTS = (0.25, 0.5, 1.0, 2.0, 4.0)
 
 class MatchRoom(Room):
     """Takes the place of viewer and bench."""
+
+    export_wanted = pyqtSignal(object)  # KeptMatch
 
     page = Page.MATCH
     keeps_work = True
@@ -97,6 +100,7 @@ class MatchRoom(Room):
         self.bench.amounts_wished.connect(self._amounts_wished)
         self.bench.give_wanted.connect(self.give)
         self.bench.shelf_wanted.connect(self.keep)
+        self.bench.export_wanted.connect(lambda: self.export_wanted.emit(self.draft.kept()))
         context.flow.shown.connect(self._rendered)
         context.model.changed.connect(self._changed)
         context.model.before_changed.connect(lambda _: self._name_view())
@@ -609,8 +613,7 @@ class MatchRoom(Room):
     # ---- what comes of it -------------------------------------------------------------------------------------
 
     def _look(self) -> KeptLook:
-        kept = self.draft.kept()
-        return KeptLook(kept.name, LookKind.MATCH, match_to_json(kept).encode())
+        return look_of_match(self.draft.kept())
 
     def give(self, all_of_light: bool) -> None:
         """Put the match on the frame that is looked at, or on all of its light, and go back to the picture."""

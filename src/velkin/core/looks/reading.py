@@ -8,7 +8,7 @@ from velkin.core.errors import BadProfile, NotSupported, UnreadableFile
 from velkin.core.icc.read import LARGEST, parse
 from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.match.cube_file import load_cube
-from velkin.core.match.match_file import load_match
+from velkin.core.match.match_file import KeptMatch, load_match, match_to_json
 from velkin.core.spaces.rgb import BUILT_IN, RGBSpace
 
 
@@ -32,6 +32,11 @@ def read_look(path: Path) -> KeptLook:
     if suffix in (".icc", ".icm"):
         return _profile(path)
     raise NotSupported(f"{suffix or 'a file without suffix'} is not put on pictures; use .json, .cube or .icc", path)
+
+
+def look_of_match(match: KeptMatch) -> KeptLook:
+    """A match as a look."""
+    return KeptLook(match.name, LookKind.MATCH, match_to_json(match).encode())
 
 
 def _profile(path: Path) -> KeptLook:

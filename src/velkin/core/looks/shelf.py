@@ -24,6 +24,17 @@ def kept_matches(folder: Path) -> list[KeptMatch]:
     return sorted(found, key=lambda kept: kept.name.casefold())
 
 
+def file_stem(name: str) -> str:
+    """A match's name as that of a file, without suffix.
+
+    Examples
+    --------
+    >>> file_stem("north/0412: skeins")
+    'north 0412 skeins'
+    """
+    return " ".join(_NO_NAME.sub(" ", name).split()).strip(" .") or "match"
+
+
 def keep_match(folder: Path, look: KeptLook) -> Path:
     """Write a match into the folder under its name, with a number where another one has it; the very same is there already.
 
@@ -33,7 +44,7 @@ def keep_match(folder: Path, look: KeptLook) -> Path:
         When the folder cannot be written to.
     """
     assert look.kind is LookKind.MATCH
-    stem = " ".join(_NO_NAME.sub(" ", look.name).split()).strip(" .") or "match"
+    stem = file_stem(look.name)
     try:
         folder.mkdir(parents=True, exist_ok=True)
         number = 1

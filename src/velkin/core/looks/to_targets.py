@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from velkin.core.errors import FitRefused
 from velkin.core.looks.kept import KeptLook, LookKind
-from velkin.core.match.match_file import KeptMatch, match_from_json, match_to_json
+from velkin.core.looks.reading import look_of_match
+from velkin.core.match.match_file import KeptMatch, match_from_json
 from velkin.core.match.pair import Colour, Origin, Pair
 from velkin.core.match.solver import Figures, Wish
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
@@ -58,7 +59,7 @@ def bring(read: Sequence[Floats], pins: Sequence[Pin], name: str, lightness: boo
     neutral = any(pin.target is not None and pin.target.kind == "neutral" for pin in pins)
     wish = Wish("neutral" if neutral else "keep", exact=1.0, fixed_ends=True)
     kept = KeptMatch(name, tuple(pairs), wish)
-    return Brought(KeptLook(name, LookKind.MATCH, match_to_json(kept).encode()), kept.learnt().figures)
+    return Brought(look_of_match(kept), kept.learnt().figures)
 
 
 def pair_to_target(number: int, here: Colour, target: Target, lightness: bool = True) -> Pair:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,27 +27,30 @@ _CHUNK = 2048
 
 @dataclass(frozen=True)
 class Amounts:
-    """How much of a match is taken: of its change of colour, and of lightness; 1 is all."""
+    """How much of a match is taken, 1 being all: of its change of colour and of lightness, after a flat picture was brought to normal; and of all."""
 
     colour: float = 1.0
     lightness: float = 1.0
+    strength: float = 1.0
 
     def times(self, strength: float) -> Amounts:
         """All of it at a strength."""
-        return Amounts(self.colour * strength, self.lightness * strength)
+        return replace(self, strength=self.strength * strength)
 
 
 @dataclass(frozen=True, eq=False)
 class _Ways:
-    """Colours, evenly encoded RGB (M, 3) of a space, where they lie in coordinates, and how far all of a match moves them there."""
+    """Colours, evenly encoded RGB (M, 3) of a space, where they lie in coordinates, where they are when brought to normal, and how far all of a match moves them from there."""
 
     even: Floats
     at: Floats
+    normal: Floats
     way: Floats
 
     def moved(self, amounts: Amounts) -> Floats:
         """Where so much of the match carries them, in coordinates."""
-        return self.at + np.array([amounts.lightness, amounts.colour, amounts.colour]) * self.way
+        goal = self.normal + np.array([amounts.lightness, amounts.colour, amounts.colour]) * self.way
+        return np.asarray(self.at + amounts.strength * (goal - self.at))
 
     def by(self, amounts: Amounts, space: RGBSpace) -> Floats:
         """By how much so much of the match moves their evenly encoded RGB."""
@@ -57,7 +60,7 @@ class _Ways:
 
 def carried(match: Match, amounts: Amounts, x: Floats) -> Floats:
     """Where coordinates (M, 3) are carried by so much of a match."""
-    return _Ways(x, x, _way(match, x)).moved(amounts)
+    return _ways_of(match, x, x).moved(amounts)
 
 
 def matched(linear: Floats, space: RGBSpace, match: Match, amounts: Amounts) -> Floats:
@@ -88,12 +91,13 @@ def _ways(match: Match, space: RGBSpace, side: int) -> _Ways:
     else:
         even = np.random.default_rng(29).random((3000, 3))
     x = _coordinates(even, space)
-    return _Ways(even, x, _way(match, x))
+    return _ways_of(match, even, x)
 
 
-def _way(match: Match, x: Floats) -> Floats:
-    """How far all of a match moves coordinates (M, 3)."""
-    return np.concatenate(in_bands(lambda a, z: match.at(x[a:z]) - x[a:z], len(x), _CHUNK))
+def _ways_of(match: Match, even: Floats, x: Floats) -> _Ways:
+    """The ways of colours, evenly encoded, at coordinates (M, 3)."""
+    normal = match.normal(x)
+    return _Ways(even, x, normal, np.concatenate(in_bands(lambda a, z: match.at(x[a:z]) - normal[a:z], len(x), _CHUNK)))
 
 
 def _coordinates(even: Floats, space: RGBSpace) -> Floats:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +22,16 @@ Floats = NDArray[np.float64]
 
 #: Where greys stay as they are, colours nearer to them than this move less and less.
 _NEAR_GREY = 8.0
+
+
+class Part(StrEnum):
+    """What of a match is meant; the values are those of the command line."""
+
+    BOTH = "both"
+    #: Bringing a flat picture to normal.
+    NORMAL = "normalise"
+    #: The rest, for pictures that are normal already.
+    MATCH = "match"
 
 
 @dataclass(frozen=True)
@@ -130,6 +141,15 @@ class Match:
     def named(self, name: str) -> Match:
         """The same match under another name."""
         return replace(self, name=name)
+
+    def part(self, part: Part) -> Match:
+        """A part of it, as a match; the second after the first is the whole."""
+        if part is Part.BOTH:
+            return self
+        if part is Part.MATCH:
+            return replace(self, normalising=Normalising())
+        nothing = Flow(self.flow.length, np.zeros((0, 0, 3)), np.zeros((0, 0, 3)))
+        return replace(self, grey=GreyAxis(), trend=Trend(np.zeros((4, 3))), flow=nothing, keeps_greys=False)
 
     def normal(self, x: Floats) -> Floats:
         """Coordinates (M, 3) after the first step."""

@@ -25,7 +25,7 @@ class Outcome:
     Attributes
     ----------
     here, wanted, got : ndarray (N, 3)
-        Coordinates; wanted is as far from here as the amounts ask for.
+        Coordinates; wanted is as far from here, brought to normal, as the amounts ask for.
     before, errors : ndarray (N,)
         ΔE00 from here, and from what was got, to what is wanted.
     """
@@ -41,7 +41,8 @@ def outcome(learnt: Learnt, wish: Wish, amounts: Amounts, pairs: Sequence[Pair])
     """What so much of a match makes of pairs, those left out of it too. Raises FitRefused where there is none."""
     evidence = evidence_of(pairs)
     share = np.array([amounts.lightness, amounts.colour, amounts.colour])
-    wanted = evidence.here + share * (wished(evidence, wish, learnt.match.normal(evidence.here)) - evidence.here)
+    normal = learnt.match.normal(evidence.here)
+    wanted = normal + share * (wished(evidence, wish, normal) - normal)
     got = carried(learnt.match, amounts, evidence.here)
     return Outcome(evidence.here, wanted, got, difference(evidence.here, wanted), difference(got, wanted))
 

@@ -79,6 +79,7 @@ class FrameCommands:
             "last"
         ]
         ids = []
+        look = self._look_of_all(light)
         for number, arrival in enumerate(members, start=1):
             given = self._given_by(light, arrival.facts)
             if isinstance(arrival.facts, PictureFacts):
@@ -100,7 +101,16 @@ class FrameCommands:
                     given.exposure or 0.0,
                 )
             )
+            if look is not None:
+                self._document.store.run("INSERT INTO given_looks VALUES (?, ?, ?)", ids[-1], *look)
         return ids
+
+    def _look_of_all(self, light: Light | None) -> tuple[int, float] | None:
+        """The look, and its strength, that all raw frames of a light have, so that newcomers have it too."""
+        state = self._document.state
+        raw = [] if light is None else [f for f in light.frames if state.frames[f].is_raw]
+        found = {state.given_looks.get(f) for f in raw}
+        return found.pop() if len(found) == 1 else None
 
     def _place_picture(self, arrival: Arrival, facts: PictureFacts, light: int, position: float) -> int:
         """A finished picture's frame, with what the intake rules make of it."""
