@@ -26,8 +26,7 @@ def pytest_configure(config):
 @pytest.fixture(scope="session")
 def demo_frames(tmp_path_factory) -> Path:
     folder = tmp_path_factory.mktemp("madderfold")
-    files = [*madderfold.frame_files(folder), *madderfold.fault_files(folder)]
-    madderfold.make(folder, names=[p.stem for p in files])  # the second camera's are made where they are needed
+    madderfold.make(folder)
     return folder
 
 

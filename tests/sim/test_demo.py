@@ -16,9 +16,11 @@ def folder(tmp_path, demo_frames, monkeypatch):
     (here / "frames").mkdir(parents=True)
     for file in demo_frames.iterdir():
         os.link(file, here / "frames" / file.name)
-    (here / "faults").symlink_to(demo_frames.parent / "faults")
+    for beside in ("faults", "second camera"):
+        (here / beside).symlink_to(demo_frames.parent / beside)
     monkeypatch.setattr(demo, "publish", lambda folder: [])
-    monkeypatch.setattr(demo.elsewhere, "make", lambda folder, frames, made, stopped: [])
+    for pictures in (demo.elsewhere, demo.journal):
+        monkeypatch.setattr(pictures, "make", lambda folder, frames, made, stopped: [])
     return here
 
 
@@ -34,9 +36,10 @@ def frames_in(path):
 def test_the_whole_demo(folder):
     path = demo.prepare_demo(folder)
     frames = frames_in(path)
-    assert [f[0] for f in frames] == [p.stem for p in madderfold.frame_files(folder)]
-    assert {light for _, light, _ in frames} == set(madderfold.lights())
-    assert [name for name, _, role in frames if role == "chart"] == ["north-0401", "lamp-0501"]
+    files = [*madderfold.frame_files(folder), *madderfold.second_camera_files(folder)]
+    assert [f[0] for f in frames] == [p.stem for p in files]
+    assert {light for _, light, _ in frames} == {*madderfold.lights(), "North window, second camera"}
+    assert [name for name, _, role in frames if role == "chart"] == ["north-0401", "lamp-0501", "field-0201"]
     assert [name for name, _, role in frames if role == "neutral"] == ["north-0402", "lamp-0502"]
     assert demo.Demo(folder).is_begun()
     assert demo.Demo(folder).parts_left() == []
@@ -62,17 +65,17 @@ def test_a_half_made_demo_goes_on_and_brings_nothing_twice(folder):
     assert made.is_begun()
     assert [p.name for p in demo.Demo(folder).parts_left()] == [p.name for p in parts[1:]]
     demo.prepare_demo(folder)
-    assert len(frames_in(made.shoot_path)) == 12
+    assert len(frames_in(made.shoot_path)) == 15
 
 
 def test_a_damaged_or_older_demo_is_made_anew(folder):
     path = demo.prepare_demo(folder)
     path.write_bytes(b"nothing")
     assert not demo.Demo(folder).is_begun()
-    assert len(frames_in(demo.prepare_demo(folder))) == 12
+    assert len(frames_in(demo.prepare_demo(folder))) == 15
     (folder / "in the shoot.txt").write_text("recipe of old\nnorth, first\n")
     assert not demo.Demo(folder).is_begun()
-    assert len(frames_in(demo.prepare_demo(folder))) == 12
+    assert len(frames_in(demo.prepare_demo(folder))) == 15
 
 
 def test_stopping_leaves_no_half_file(folder):

@@ -260,11 +260,6 @@ def lights() -> dict[str, list[str]]:
     return result
 
 
-def is_made(folder: Path) -> bool:
-    """Whether the folder holds the whole demo shoot as this version makes it."""
-    return _is_of_this_recipe(folder) and all(p.is_file() for _, p in _every(folder))
-
-
 def _is_of_this_recipe(folder: Path) -> bool:
     mark = folder / "recipe.txt"
     return mark.is_file() and mark.read_text().strip() == RECIPE

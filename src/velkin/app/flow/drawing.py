@@ -21,10 +21,14 @@ from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.measures import ProofMeasures, measure_proof, sample_proof
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, for_screen, to_working
+from velkin.core.spaces.difference import ciede2000
+from velkin.core.spaces.pictures import lab
 
 Pixels = NDArray[np.float32]
 
 _LARGEST_MASK = 2048
+#: What a match changes by less than this, ΔE00, is left grey on its map.
+_SEEN_CHANGE = 0.5
 
 
 def to_image(pixels: NDArray[np.uint8]) -> QImage:
@@ -73,7 +77,8 @@ class Seen:
         Show the colours that the destination has.
     paper : Paper
     mark : str
-        ``hatch``, ``delta`` (the ΔE map) or ``only`` (only what is outside); empty for none.
+        ``hatch``, ``delta`` (the ΔE map) or ``only`` (only what is outside); ``change`` for the ΔE map of what a match or a look changes;
+        empty for none.
     threshold : float
         Mark from this ΔE00 on; 0 marks all that is outside.
     """
@@ -222,6 +227,12 @@ def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None, k
     if seen.mark == "only":
         return Drawn(to_image(np.where(marked[..., None], image, np.uint8(ONLY_GREY))))
     return Drawn(to_image(image), _mask_image(marked))
+
+
+def draw_change(light: Pixels, looked: Pixels, path: ColourPath) -> Drawn:
+    """The ΔE map of what a match or a look makes of light (H, W, 3) in the working space."""
+    moved = ciede2000(lab(light, path.working), lab(looked, path.working)).astype(np.float32)
+    return Drawn(to_image(map_colours(moved, moved >= _SEEN_CHANGE, looked, path)))
 
 
 def numbers_of(

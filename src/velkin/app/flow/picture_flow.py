@@ -89,6 +89,7 @@ class PictureFlow(QObject):
         #: How the viewer holds the picture; the viewer sets it.
         self.geometry: Callable[[], Geometry] = Geometry
         self._held: Callable[[], Geometry] | None = None
+        self._maps_change = False
         #: The point under the pointer, in full-size pixels.
         self.pointer: tuple[float, float] | None = None
         #: What the pins read; None until the picture is there.
@@ -138,6 +139,8 @@ class PictureFlow(QObject):
         if model.places.now.page is Page.CHART:
             return Seen(model.screen)
         geometry = (self._held or self.geometry)()
+        if self._maps_change and not model.before:
+            return Seen(model.screen, geometry.fitted, mark="change")
         there = proof.shown or (model.before and not model.trying and model.against[0] == THERE)
         return Seen(
             model.screen,
@@ -153,6 +156,12 @@ class PictureFlow(QObject):
     def hold_by(self, geometry: Callable[[], Geometry] | None) -> None:
         """Have the picture drawn for a room that shows it itself; None for the viewer again."""
         self._held = geometry
+        self._maps_change = False
+
+    def map_change(self, on: bool) -> None:
+        """Have the ΔE map drawn of what a match changes, for as long as a room holds the picture."""
+        self._maps_change = on
+        self.request()
 
     # ---- asking -----------------------------------------------------------------------------------------------
 

@@ -20,7 +20,19 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from velkin.app.flow.decoded import Decoded
-from velkin.app.flow.drawing import Drawn, Measured, Rendered, Seen, at_most, draw, draw_part, kept_mask, numbers_of, to_image
+from velkin.app.flow.drawing import (
+    Drawn,
+    Measured,
+    Rendered,
+    Seen,
+    at_most,
+    draw,
+    draw_change,
+    draw_part,
+    kept_mask,
+    numbers_of,
+    to_image,
+)
 from velkin.app.flow.small_pictures import SmallPictures
 from velkin.app.workers import workers
 from velkin.core.cache import Cache
@@ -226,6 +238,8 @@ class RenderService(QObject):
         def keep(piece: tuple[Any, ...], make: Callable[[], Any]) -> Any:
             return self._kept_pieces.made((key, piece), make)
 
+        if seen.mark == "change":
+            return working, self._kept_drawn.made(again, lambda: draw_change(light, working, path))
         return working, self._kept_drawn.made(again, lambda: draw(working, path, seen, None, keep))
 
     def _measure(self, wish: int, frame: int, source: Path, path: ColourPath, dragged: bool) -> None:

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QStacked
 
 from velkin.app.context import Context
 from velkin.app.flow.drawing import Rendered, pooled
+from velkin.app.flow.loss_map import TOP
 from velkin.app.flow.picture_flow import Geometry
 from velkin.app.jobs.matches import Reference
 from velkin.app.model.changes import Change
@@ -122,6 +123,11 @@ class MatchRoom(Room):
         self.set_pins.setProperty("narrow", True)
         self.set_pins.clicked.connect(self._picking)
         self.head.addWidget(self.set_pins)
+        self.map = ToggleButton("ΔE map")
+        self.map.setToolTip(f"How far each place is changed, dark from 0.5 to light from {TOP:.0f} ΔE00 on")
+        self.map.setProperty("narrow", True)
+        self.map.clicked.connect(self._flow.map_change)
+        self.head.addWidget(self.map)
         self.add_back()
 
     def _pairs_panel(self) -> QWidget:
@@ -239,6 +245,7 @@ class MatchRoom(Room):
         self._jobs.matches.forget()
         self.frame, self.learnt, self._learning, self._again = None, None, False, False
         self.set_pins.setChecked(False)
+        self.map.setChecked(False)
         self.view.picking = 0.0
         self._model.try_look(None)
         self._flow.hold_by(None)

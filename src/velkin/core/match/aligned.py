@@ -164,9 +164,8 @@ def _calm(picture: Pixels) -> Mask:
 def _gathered(here: Pixels, wanted: Pixels) -> list[Pair]:
     """A pair for each cell of colours that occurs, so that rare colours count; strays within a cell are left out."""
     x, y = (coordinates(xyz_to_oklab(np.maximum(p.astype(np.float64), 0.0) @ ROMM.to_xyz.T)) for p in (here, wanted))
-    cell = np.floor(x / _CELL).astype(np.int64)
-    _, index = np.unique(cell, axis=0, return_inverse=True)
-    index = index.ravel()
+    cell = np.floor(x / _CELL).astype(np.int32) + 512  # one number for each cell: sorting these is quick
+    index = (cell[:, 0] << 20) + (cell[:, 1] << 10) + cell[:, 2]
     order = np.argsort(index, kind="stable")
     starts = np.flatnonzero(np.diff(index[order], prepend=-1))
     groups = np.split(order, starts[1:])
