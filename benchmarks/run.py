@@ -57,7 +57,7 @@ from handing_off import bench_kills, bench_large
 from matching import bench_match
 from proofing import bench_shares, bench_solids, bench_toggling
 from spaces import bench_conversions, bench_inspecting, bench_try_on
-from under_the_hand import bench_changes, bench_stalls, bench_steps, bench_waiting
+from under_the_hand import bench_changes, bench_drags, bench_stalls, bench_steps, bench_waiting
 
 
 def median_time(work: Callable[[], object], rounds: int = 5) -> float:
@@ -401,6 +401,7 @@ def main() -> None:
             "waiting": lambda f: bench_waiting(report, f),
             "steps": lambda f: bench_steps(report, f),
             "changes": lambda f: bench_changes(report, f),
+            "drags": lambda f: bench_drags(report, f, frames),
             "stalls": lambda f: bench_stalls(report, f, frames),
             "toggling": lambda f: bench_toggling(report, f, frame),
             "shares": lambda f: bench_shares(report, frames),

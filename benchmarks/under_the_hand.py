@@ -11,12 +11,13 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
-from figures import Report, at_most
+from figures import Report, at_least, at_most
 
 from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.frame import Role
 from velkin.core.shoot.shoot import Shoot
 from velkin.sim.crowd import make_crowd
+from velkin.sim.demo import write_demo_shoot
 
 _HEAD = """
 import sys, time
@@ -214,6 +215,44 @@ print(json.dumps([taken_away[0], sorted(stalls, reverse=True)[:3]]))
 )
 
 
+_DRAGS = (
+    _HEAD
+    + """
+window.jobs.shoots.open(folder / "matched.velkin")
+until(lambda: window.flow.measured is not None and window.flow.measured.exact)
+ids = {f.name: f.id for f in window.model.state.frames.values()}
+window.model.select(ids["lamp-0505"], (ids["lamp-0505"], ids["north-0412"]))
+until(lambda: window.flow.measured is not None and window.flow.measured.exact)
+window.actions_.look.match()
+room = window.navigator.room
+room.add_from_charts()
+until(lambda: room.learnt is not None)
+assert settle(window, 90)
+shown = []
+window.flow.shown.connect(shown.append)
+def rate(slider):
+    moments = iter(range(10_000))
+    timer, loop = QTimer(), QEventLoop()
+    timer.timeout.connect(lambda: slider.setValue(95 - next(moments) % 60))
+    slider.setSliderDown(True)
+    timer.start(10)
+    QTimer.singleShot(3000, loop.quit)
+    before = len(shown)
+    loop.exec()
+    timer.stop()
+    slider.setSliderDown(False)
+    drawn = len(shown) - before
+    assert settle(window, 90)
+    return drawn / 3.0
+rate(room.bench.colour.slider)  # the first time loads what is needed
+rates = [(rate(room.bench.colour.slider), rate(room.bench.exact.slider)) for _ in range(3)]
+print(*(sorted(r)[1] for r in zip(*rates)))
+window.model.places.end()
+window.close()
+"""
+)
+
+
 def _last_line(script: str, *words: str) -> str:
     done = subprocess.run(
         [sys.executable, "-c", script, *words], capture_output=True, text=True, env=dict(os.environ), check=False
@@ -308,6 +347,14 @@ def bench_changes(report: Report, folder: Path) -> None:
     report.line("a drag of 100 moments over 100 frames", f"{10 * dragged:.1f} ms a moment", f"{grown / 1e6:.1f} MB in the log")
     report.line("  undone at once", f"{1000 * undone:.0f} ms")
     shoot.close()
+
+
+def bench_drags(report: Report, folder: Path, frames: Path) -> None:
+    """How often the picture in the match room follows a slider that is dragged."""
+    write_demo_shoot(folder / "matched.velkin", frames)
+    amount, evenness = _run(_DRAGS, str(folder))
+    report.line("match room, an amount dragged", f"{amount:.0f} updates a second", at_least(amount, 20))
+    report.line("  evenness dragged, learnt anew each time", f"{evenness:.0f} updates a second", at_least(evenness, 20))
 
 
 def bench_stalls(report: Report, folder: Path, frames: Path) -> None:

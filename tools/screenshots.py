@@ -147,6 +147,27 @@ def handed_off(window: Window, picture: Callable[[str], None]) -> None:
     window.jobs.handoff.set_destination(web)
 
 
+def matched(window: Window, picture: Callable[[str], None]) -> None:
+    """The second camera made to look like the first, by their charts and by two pins."""
+    window.jobs.importing.add_files([demo_folder() / "second camera"])
+    wait_for(lambda: any(f.name == "field-0203" for f in window.model.state.frames.values()))
+    settle(window, 60)
+    ids = {f.name: f.id for f in window.model.state.frames.values()}
+    for name in ("field-0203", "north-0412"):
+        for x, y in ((0.42, 0.33), (0.735, 0.55)):
+            window.jobs.colour.add_pin(ids[name], x, y)
+    window.model.select(ids["field-0203"], (ids["field-0203"], ids["north-0412"]))
+    settle(window, 60)
+    window.actions_.look.match()
+    room = window.navigator.made(Page.MATCH)
+    wait_for(lambda: not room.view.reference.isNull() and room.learnt is not None)
+    room.add_from_charts()
+    wait_for(lambda: len(room.pairs.rows) > 20 and not room._learning and "Even:" in room.bench.price.text())
+    room.pairs.selectRow(0)
+    picture("room-match")
+    window.model.places.end()
+
+
 def main() -> None:
     """Go through the job and take the pictures on the way."""
     app = make_application()
@@ -223,15 +244,8 @@ def main() -> None:
         proof(window, picture)
         window.model.show_hatching(False)
         handed_off(window, picture)
-        window.jobs.importing.add_files([demo_folder() / "faults"])
-        wait_for(lambda: any(f.name == "north-0498" for f in window.model.state.frames.values()))
-        shadowed = next(f.id for f in window.model.state.frames.values() if f.name == "north-0498")
-        room.kept = None
-        window.model.places.go(Page.CHART, shadowed)
-        wait_for(lambda: room.kept is not None and room.view.has_picture)
-        picture("chart-shadow")
-        room.leave()
         tags(window, picture)
+        matched(window, picture)
         window.appearance.set_theme("Dim room")
         window.model.open_stop("camera")
         window.model.select(ids["lamp-0508"])

@@ -28,7 +28,7 @@ from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.stages.matching import Matched
 from velkin.core.stages.stage import Place
 from velkin.core.tags.pins import Pin, Target
-from velkin.sim.match_trials import treated
+from velkin.sim.treatments import treated
 
 LEFT = Qt.MouseButton.LeftButton
 

@@ -14,7 +14,7 @@ from velkin.core.files.safely import write_whole
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.sim.elsewhere import as_jpeg, linear_part
-from velkin.sim.match_trials import treated
+from velkin.sim.treatments import treated
 
 Pixels = NDArray[np.float32]
 

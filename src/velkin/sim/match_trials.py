@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Iterator
 from dataclasses import dataclass
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -10,15 +13,29 @@ from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
 from velkin.core.charts.built_in import iso24
-from velkin.core.match.pair import Origin, Pair, chroma, coordinates, difference, oklab_at
+from velkin.core.conversion.tables import read, table_of_values
+from velkin.core.files import raw
+from velkin.core.icc.transform import to_lab
+from velkin.core.match.aligned import pairs_of_aligned
+from velkin.core.match.baked import Amounts, matched
+from velkin.core.match.cube_file import cube_of_text
+from velkin.core.match.export import match_cube, match_icc
+from velkin.core.match.match import Match
+from velkin.core.match.pair import Origin, Pair, coordinates, difference
+from velkin.core.match.solver import learn
+from velkin.core.path import path_of
+from velkin.core.render import to_working
 from velkin.core.spaces.adaptation import D50, bradford
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
-from velkin.core.spaces.oklab import oklab_to_xyz, xyz_to_oklab
-from velkin.core.spaces.rgb import ROMM
+from velkin.core.spaces.oklab import xyz_to_oklab
+from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.spectra import Illuminant, xyz_of_surfaces
-from velkin.sim.camera import Camera
+from velkin.core.stages.camera import built_in_stage
+from velkin.sim.camera import Camera, field_two, pocket_three
 from velkin.sim.fit_trials import plain_least_squares, unseen_reflectances
+from velkin.sim.lights import north_window, weaving_lamp
+from velkin.sim.treatments import TREATMENTS, spoilt, treated
 
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
@@ -87,43 +104,6 @@ def two_cameras(first: Camera, second: Camera, power: Floats) -> TwoCameras:
     return TwoCameras(pairs, rendered(first, unseen, 1.0, 0.0 * _TINT), rendered(second, unseen, _TONE, _TINT))
 
 
-def faded(x: Floats) -> Floats:
-    """A treatment of coordinates (N, 3): lifted blacks, warm lights, cool shadows, more chroma."""
-    light = x[:, 0] / 100.0
-    toned = 100.0 * (np.maximum(light, 0.0) ** 0.9 * 0.95 + 0.03)
-    return np.stack([toned, 1.2 * x[:, 1] + 6.0 * (1.0 - light), 1.1 * x[:, 2] - 4.0 * (1.0 - light) + 5.0 * light], axis=1)
-
-
-def turned(x: Floats) -> Floats:
-    """A treatment of coordinates (N, 3): hues turned, chroma by hue, an s-shaped tone."""
-    hue, size, light = np.arctan2(x[:, 2], x[:, 1]), chroma(x), np.clip(x[:, 0] / 100.0, 0.0, 1.0)
-    way, strong = hue + 0.25 * np.sin(2.0 * hue), size * (1.0 + 0.2 * np.cos(hue))
-    toned = 100.0 * (0.4 * (3.0 * light**2 - 2.0 * light**3) + 0.6 * light)
-    return np.stack([toned, strong * np.cos(way), strong * np.sin(way)], axis=1)
-
-
-TREATMENTS = {"faded": faded, "turned": turned}
-
-
-def treated(picture: Pixels, treatment: str) -> Pixels:
-    """A picture, linear ROMM RGB (H, W, 3), treated and cut to 0..1."""
-    x = coordinates(xyz_to_oklab(np.maximum(picture.reshape(-1, 3).astype(np.float64), 0.0) @ ROMM.to_xyz.T))
-    linear = oklab_to_xyz(oklab_at(TREATMENTS[treatment](x))) @ ROMM.from_xyz.T
-    return np.clip(linear, 0.0, 1.0).reshape(picture.shape).astype(np.float32)
-
-
-def spoilt(picture: Pixels, seed: int = 0) -> Pixels:
-    """A picture 2 px off, 1 % larger, with 1 % noise, after JPEG of quality 80."""
-    height, width = picture.shape[:2]
-    matrix = np.array([[1.01, 0.0, 2.0], [0.0, 1.01, -2.0]], dtype=np.float32)
-    moved = cv2.warpAffine(picture, matrix, (width, height), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
-    noisy = np.clip(moved * (1.0 + 0.01 * np.random.default_rng(seed).standard_normal(moved.shape)), 0.0, 1.0)
-    codes = np.round(ROMM.encode(noisy) * 255.0).astype(np.uint8)
-    data = cv2.imencode(".jpg", codes[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 80])[1]
-    read = np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR))
-    return np.asarray(ROMM.decode(read[..., ::-1] / 255.0), dtype=np.float32)
-
-
 def treatment_errors(at: Floats, picture: Pixels, treatment: str) -> Floats:
     """ΔE00 of what a match made (coordinates (N, 3)) of every 97th pixel of a picture from the treatment itself."""
     few = picture.reshape(-1, 3)[::97]
@@ -134,3 +114,90 @@ def treatment_errors(at: Floats, picture: Pixels, treatment: str) -> Floats:
 def seen_in(picture: Pixels) -> Floats:
     """Coordinates (N, 3) of every 97th pixel of a picture."""
     return coordinates(xyz_to_oklab(picture.reshape(-1, 3)[::97].astype(np.float64) @ ROMM.to_xyz.T))
+
+
+@dataclass(frozen=True)
+class CameraTrial:
+    """One camera brought to another by the 24-patch chart under a light: ΔE00 at the 500 unseen colours before and after, and the best there is."""
+
+    first: str
+    second: str
+    light: str
+    before: float
+    mean: float
+    p95: float
+    best: float
+
+
+def camera_trials() -> Iterator[CameraTrial]:
+    """Every camera brought to every other, under both of the studio's lights."""
+    for first, second in itertools.permutations((Camera(), field_two(), pocket_three()), 2):
+        for light in (north_window(), weaving_lamp()):
+            trial = two_cameras(first, second, light.power)
+            here = coordinates(xyz_to_oklab(trial.here))
+            errors = trial.errors(learn(trial.pairs).match.at(here))
+            yield CameraTrial(
+                first.model,
+                second.model,
+                light.name,
+                float(trial.errors(here).mean()),
+                float(errors.mean()),
+                float(np.percentile(errors, 95)),
+                trial.best(),
+            )
+
+
+def plate_of(frame: Path) -> Pixels:
+    """A raw frame as a picture of 2 MP, linear ROMM RGB (H, W, 3) within 0..1, to try treatments on."""
+    linear = to_working(raw.decode(frame), path_of(built_in_stage(raw.read_facts(frame)), ROMM, ROMM, exposure=0.6))
+    return np.asarray(np.clip(cv2.resize(linear, (1730, 1153), interpolation=cv2.INTER_AREA), 0.0, 1.0), dtype=np.float32)
+
+
+@dataclass(frozen=True)
+class TreatmentTrial:
+    """A treatment learnt from a picture before and after it: ΔE00 at the picture's own colours."""
+
+    treatment: str
+    spoilt: bool
+    pairs: int
+    before: float
+    mean: float
+    p95: float
+
+
+def treatment_trials(before: Pixels) -> Iterator[TreatmentTrial]:
+    """Every treatment of a picture, linear ROMM RGB (H, W, 3), as it is and spoilt."""
+    for name in TREATMENTS:
+        for rough in (False, True):
+            after = treated(before, name)
+            found = learn(pairs_of_aligned(before, spoilt(after) if rough else after).pairs)
+            x = seen_in(before)
+            errors = treatment_errors(found.match.at(x), before, name)
+            yield TreatmentTrial(
+                name,
+                rough,
+                len(found.match.pairs),
+                float(treatment_errors(x, before, name).mean()),
+                float(errors.mean()),
+                float(np.percentile(errors, 95)),
+            )
+
+
+def export_errors(match: Match, count: int = 4000) -> dict[str, tuple[float, float]]:
+    """Mean and largest ΔE00 of written files from the map itself, on colours of sRGB that the table holds.
+
+    The `.cube` of 65 steps is read by its own reader, the input profile by LittleCMS.
+    """
+    rng = np.random.default_rng(8)
+    numbers = rng.random((count, 3))
+    meant_light = matched(np.asarray(SRGB.decode(numbers)), SRGB, match, Amounts())
+    held = np.all((meant_light > 0.0) & (meant_light < 1.0), axis=1)
+    meant = xyz_to_lab(meant_light[held] @ SRGB.to_xyz.T)
+    cube = cube_of_text(match_cube(match, Amounts(), SRGB, 65))
+    found = read(table_of_values(cube.values, 3, codes=False), numbers[held].astype(np.float32))
+    by_cube = xyz_to_lab(np.asarray(SRGB.decode(np.clip(found, 0.0, 1.0).astype(np.float64))) @ SRGB.to_xyz.T)
+    by_icc = to_lab(numbers[held], match_icc(match, Amounts(), SRGB), "rgb")
+    return {
+        name: (float(error.mean()), float(error.max()))
+        for name, error in ((".cube, 65 steps", ciede2000(by_cube, meant)), ("ICC input profile", ciede2000(by_icc, meant)))
+    }

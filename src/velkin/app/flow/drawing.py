@@ -27,8 +27,6 @@ from velkin.core.spaces.pictures import lab
 Pixels = NDArray[np.float32]
 
 _LARGEST_MASK = 2048
-#: What a match changes by less than this, ΔE00, is left grey on its map.
-_SEEN_CHANGE = 0.5
 
 
 def to_image(pixels: NDArray[np.uint8]) -> QImage:
@@ -232,7 +230,7 @@ def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None, k
 def draw_change(light: Pixels, looked: Pixels, path: ColourPath) -> Drawn:
     """The ΔE map of what a match or a look makes of light (H, W, 3) in the working space."""
     moved = ciede2000(lab(light, path.working), lab(looked, path.working)).astype(np.float32)
-    return Drawn(to_image(map_colours(moved, moved >= _SEEN_CHANGE, looked, path)))
+    return Drawn(to_image(map_colours(moved, np.ones(moved.shape, dtype=np.bool_), looked, path)))
 
 
 def numbers_of(

@@ -40,6 +40,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, for_screen, looked, to_light, to_working
+from velkin.core.sampling import spread
 from velkin.core.shoot.frame import Frame
 from velkin.core.stages.source import PictureSource, RawSource, Source
 from velkin.core.stages.stage import Place
@@ -49,6 +50,8 @@ _log = logging.getLogger("velkin")
 
 #: Bytes of pictures kept as rendered, and of what is said of frames.
 _RENDERED, _SAID = 400_000_000, 60_000_000
+#: Pixels that are counted while something is dragged.
+_QUICK = 100_000
 
 
 def _weight_of_drawn(drawn: Drawn) -> int:
@@ -253,7 +256,8 @@ class RenderService(QObject):
         try:
             if dragged and all(e.by_pixel for e in path.easings):
                 few = self._decoded.sample(source, path.source)
-                self.measured.emit(numbers_of(frame, few, path, False, None)[0])
+                quick = spread(few.reshape(-1, few.shape[-1]), _QUICK)[None]
+                self.measured.emit(numbers_of(frame, quick, path, False, None)[0])
                 return
             half, mask = numbers_of(frame, self._decoded.get(source, path.source, True), path, False, None)
             mask = None if mask is None else kept_mask(mask)

@@ -206,12 +206,12 @@ class Matches(Work):
 
     # ---- learning ---------------------------------------------------------------------------------------------
 
-    def learn(self, draft: Draft, tell: Callable[[Learnt | VelkinError], None]) -> None:
-        """Learn a match from a draft."""
+    def learn(self, draft: Draft, quick: bool, tell: Callable[[Learnt | VelkinError], None]) -> None:
+        """Learn a match from a draft; quickly while it is dragged."""
 
         def work(job: Job) -> Learnt | VelkinError:
             try:
-                return draft.kept().learnt()
+                return draft.kept().learnt(quick)
             except VelkinError as error:
                 return error
 

@@ -8,7 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QVBoxLayout
 
 from velkin.app.widgets.checkable import CheckBox, RadioButton
-from velkin.app.widgets.parts import Bench, Figure, Slide, button, row_of, soft
+from velkin.app.widgets.parts import WIDTH, Bench, Figure, Slide, button, row_of, soft
 from velkin.app.words import count
 from velkin.core.match.baked import Amounts
 from velkin.core.match.course import colour_words
@@ -32,6 +32,7 @@ class MatchBench(Bench):
 
     def __init__(self) -> None:
         super().__init__("Match")
+        self.setFixedWidth(WIDTH)
         self._wish, self._amounts = Wish(), Amounts()
         self.figure = Figure()
         self.figure.setMinimumHeight(46)
@@ -79,7 +80,9 @@ class MatchBench(Bench):
         self.give = button("", lambda: self.give_wanted.emit(True), primary=True)
         self.only = button("Only this frame", lambda: self.give_wanted.emit(False))
         self.export = button("Export…", self.export_wanted.emit, tip="As a table, an ICC profile, or Velkin's own file")
-        self.keep = button("Keep on shelf", self.shelf_wanted.emit, tip="With its pairs, for the next shoot of the same chart")
+        self.keep = button(
+            "Keep", self.shelf_wanted.emit, tip="On the shelf of matches, with its pairs, for the next shoot of the same chart"
+        )
         for other in (self.only, self.keep, self.export):
             other.setProperty("narrow", True)
         self.foot.addWidget(self.give)
@@ -183,10 +186,11 @@ class MatchBench(Bench):
     def show_foot(self, frames: int, light: str, name: str, amounts: Amounts) -> None:
         """The closing sentence: what the main action does."""
         self.give.setText(f"Match the {frames} frames of this light" if frames > 1 else "Match this frame")
-        self.only.setVisible(frames > 1)
-        taken = f"colour by {100 * amounts.colour:.0f} %, lightness by {100 * amounts.lightness:.0f} %"
+        self.only.setEnabled(frames > 1 and self.give.isEnabled())
+        shares = (("colour", amounts.colour), ("lightness", amounts.lightness))
+        taken = "".join(f", {what} by {100 * share:.0f} %" for what, share in shares if share < 1.0)
         where = f"On {count(frames, 'frame')} of {light}" if frames > 1 else f"On {name}"
-        self.sentence.setText(f"{where}: {Alters.BOTH.value}, {taken}. Undone in one step.")
+        self.sentence.setText(f"{where}: {Alters.BOTH.value}{taken}. Undone in one step.")
 
 
 def _than(other: float, now: float) -> str:

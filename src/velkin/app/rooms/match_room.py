@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -73,6 +73,11 @@ class MatchRoom(Room):
         self._areas: list[tuple[float, float, float, float]] = []
         self._used: NDArray[np.bool_] | None = None
 
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(60)
+        self._soon.timeout.connect(lambda: self._show() if self.frame is not None else None)
+
         self.view = MatchView()
         self.pairs = PairList()
         self.course = CourseView()
@@ -85,7 +90,7 @@ class MatchRoom(Room):
         upper = QHBoxLayout()
         upper.setSpacing(0)
         upper.addWidget(self.view, 1)
-        upper.addWidget(self._pairs_panel())
+        upper.addWidget(self._pairs_panel(), 2)
         main.addLayout(upper, 3)
         main.addWidget(self._course_panel(), 2)
         self.lay_out(main, self.bench)
@@ -124,9 +129,9 @@ class MatchRoom(Room):
         self.set_pins.clicked.connect(self._picking)
         self.head.addWidget(self.set_pins)
         self.map = ToggleButton("ΔE map")
-        self.map.setToolTip(f"How far each place is changed, dark from 0.5 to light from {TOP:.0f} ΔE00 on")
+        self.map.setToolTip(f"How far each place is changed: dark where nothing is, light from {TOP:.0f} ΔE00 on")
         self.map.setProperty("narrow", True)
-        self.map.clicked.connect(self._flow.map_change)
+        self.map.clicked.connect(self._map_change)
         self.head.addWidget(self.map)
         self.add_back()
 
@@ -134,7 +139,8 @@ class MatchRoom(Room):
         panel = QWidget()
         panel.setObjectName("panel")
         panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        panel.setFixedWidth(292)
+        panel.setMinimumWidth(240)
+        panel.setMaximumWidth(292)
         column = QVBoxLayout(panel)
         column.setContentsMargins(12, 10, 8, 10)
         column.setSpacing(6)
@@ -207,6 +213,7 @@ class MatchRoom(Room):
         if self.frame is None or self.frame not in self._model.state.frames:
             self._begin(place.frame, place.about if isinstance(place.about, int) else None)
         self._model.show_before(False)
+        self._model.open_stop("working")
         self._model.select(place.frame, self._model.selected if place.frame in self._model.selected else None)
         self._flow.hold_by(self._geometry)
         self._show_pins()
@@ -431,8 +438,16 @@ class MatchRoom(Room):
         words = "pins with the same number are a pair"
         if reference is not None and mine != theirs:
             words = f"pin {min(mine, theirs) + 1} is wanted in {'the reference' if mine > theirs else 'the picture'} too"
-        self.view.set_captions(words if reference is not None else "pins with a target are pairs", "")
+        if self.map.isChecked():
+            words = f"ΔE map: dark, nothing changes; light, {TOP:.0f} and more"
+        elif reference is None:
+            words = "pins with a target are pairs"
+        self.view.set_captions(words, "")
         self.view.update()
+
+    def _map_change(self, on: bool) -> None:
+        self._flow.map_change(on)
+        self._show_pins()
 
     def _read_pins(self) -> None:
         if self.frame is not None:
@@ -494,7 +509,7 @@ class MatchRoom(Room):
 
     def _amounts_wished(self, amounts: Amounts, dragging: bool) -> None:
         self.draft, self._dragging = replace(self.draft, amounts=amounts), dragging
-        self._show()
+        self._show_now()
 
     def _learn(self) -> None:
         """Learn from what there is; one at a time, the last wish is never lost."""
@@ -508,7 +523,7 @@ class MatchRoom(Room):
             self._again = True
             return
         self._learning = True
-        self._jobs.matches.learn(self.draft, self._learnt)
+        self._jobs.matches.learn(self.draft, self._dragging, self._learnt)
 
     def _learnt(self, learnt: Learnt | VelkinError) -> None:
         self._learning = False
@@ -521,7 +536,7 @@ class MatchRoom(Room):
             self.learnt = learnt
             if not self._dragging:
                 self._jobs.matches.tell_prices(self.draft, self._show_prices)
-        self._show()
+        self._show_now()
         if self._again:
             self._again = False
             self._learn()
@@ -532,6 +547,16 @@ class MatchRoom(Room):
             self.bench.show_prices(prices, self.learnt)
 
     # ---- showing ----------------------------------------------------------------------------------------------
+
+    def _show_now(self) -> None:
+        """Show the match as it is; while it is dragged the picture first, and the rest as often as there is time for it."""
+        if self._dragging and self.learnt is not None:
+            self._try()
+            if not self._soon.isActive():
+                self._soon.start()
+        else:
+            self._soon.stop()
+            self._show()
 
     def _show(self) -> None:
         """Show the match as it is now: pairs, figures, course, and the picture under it."""
@@ -607,8 +632,8 @@ class MatchRoom(Room):
 
     def _try(self) -> None:
         """The frame that is looked at under the match."""
-        learnt = self.learnt
-        self._model.try_look(None if learnt is None else Matched(learnt.match, self.draft.amounts), self._dragging)
+        learnt, rough = self.learnt, self._dragging
+        self._model.try_look(None if learnt is None else Matched(learnt.match, self.draft.amounts, rough=rough), rough)
 
     def _name_view(self) -> None:
         frame: Frame | None = self._model.frame

@@ -21,6 +21,7 @@ class MatchView(PictureView):
         super().__init__()
         self.setAccessibleName("The picture with its reference; comma and semicolon move the line between them")
         self.margins = (16, 15, 16, 34)
+        self.setMinimumSize(160, 130)
         self.reference = QImage()
         self.reference_pins: Places = ()
         #: Which pin number is chosen in the list of pairs; 0 for none.

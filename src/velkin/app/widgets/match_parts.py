@@ -218,7 +218,7 @@ class CourseView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setMinimumHeight(200)
+        self.setMinimumHeight(130)
         self.setAccessibleName("Course of the change on ramps")
         self.ramps: tuple[Ramp, ...] = ()
         self._images: list[tuple[QImage, QImage]] = []
@@ -275,7 +275,7 @@ class LatticeView(Turning):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setMinimumHeight(200)
+        self.setMinimumHeight(130)
         self.setAccessibleName("The change as a lattice; arrow keys turn it, plus and minus zoom, 0 looks from the front again")
         self._lattice: Lattice | None = None
 

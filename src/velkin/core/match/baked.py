@@ -19,7 +19,7 @@ from velkin.core.spaces.rgb import RGBSpace
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
 
-_SIDES = (33, 49, 65)
+_SIDES, _ROUGH = (33, 49, 65), 17
 _CLOSE_MEAN, _CLOSE_MAX = 0.05, 0.9
 #: Colours worked on at once.
 _CHUNK = 2048
@@ -54,8 +54,12 @@ class _Ways:
 
     def by(self, amounts: Amounts, space: RGBSpace) -> Floats:
         """By how much so much of the match moves their evenly encoded RGB."""
-        linear = oklab_to_xyz(oklab_at(self.moved(amounts))) @ space.from_xyz.T
-        return np.asarray(EVEN.encode(linear) - self.even)
+        to_linear, goal = space.from_xyz.T, self.moved(amounts)
+
+        def part(a: int, z: int) -> Floats:
+            return np.asarray(EVEN.encode(oklab_to_xyz(oklab_at(goal[a:z])) @ to_linear) - self.even[a:z])
+
+        return np.concatenate(in_bands(part, len(goal), _CHUNK))
 
 
 def carried(match: Match, amounts: Amounts, x: Floats) -> Floats:
@@ -70,16 +74,26 @@ def matched(linear: Floats, space: RGBSpace, match: Match, amounts: Amounts) -> 
 
 
 @cached(60_000_000)
-def table_of_match(match: Match, amounts: Amounts, space: RGBSpace) -> Table:
-    """By how much evenly encoded RGB of a space moves, at evenly encoded RGB 0..1."""
+def table_of_match(match: Match, amounts: Amounts, space: RGBSpace, rough: bool = False) -> Table:
+    """By how much evenly encoded RGB of a space moves, at evenly encoded RGB 0..1; a `rough` one is held to nothing, and made at once."""
+    return _table_of(match, amounts, space, _ROUGH if rough else _side(match, space))
+
+
+def _table_of(match: Match, amounts: Amounts, space: RGBSpace, side: int) -> Table:
+    return table_of_values(_ways(match, space, side).by(amounts, space).reshape(side, side, side, 3), 3, codes=False)
+
+
+@cached(1000)
+def _side(match: Match, space: RGBSpace) -> int:
+    """Nodes along a side of a table that is close enough for all of a match, and so for less of it."""
     probes = _ways(match, space, 0)
-    meant = probes.moved(amounts)
+    meant = probes.moved(Amounts())
     for side in _SIDES:
-        table = table_of_values(_ways(match, space, side).by(amounts, space).reshape(side, side, side, 3), 3, codes=False)
+        table = _table_of(match, Amounts(), space, side)
         error = difference(_coordinates(probes.even + read(table, probes.even), space), meant)
         if error.mean() <= _CLOSE_MEAN and error.max() <= _CLOSE_MAX:
             break
-    return table
+    return side
 
 
 @cached(120_000_000)

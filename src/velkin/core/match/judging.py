@@ -18,7 +18,7 @@ Map = Callable[[Floats], Floats]
 #: Half the distance of two colours that a slope is taken between, in coordinates.
 _STEP = 0.25
 #: Nodes along a side of the cube that is looked through, and how far a shell round it reaches, in linear light.
-_SIDE, _SHELL = 13, 0.05
+SIDE, _SHELL = 13, 0.05
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ class Steepness:
     grey_gain: float
 
 
-def cube_of(space: RGBSpace, side: int = _SIDE) -> Floats:
+def cube_of(space: RGBSpace, side: int = SIDE) -> Floats:
     """Coordinates (N, 3) of the colours of a space and of a shell round it, even in lightness along each channel."""
     steps = np.linspace(0.0, 1.0, side) ** 3
     steps = np.concatenate([[-_SHELL], steps, [1.0 + _SHELL]])
@@ -69,17 +69,14 @@ def cube_of(space: RGBSpace, side: int = _SIDE) -> Floats:
 
 def jacobians(change: Map, x: Floats) -> Floats:
     """The derivatives (N, 3, 3) of a map at coordinates (N, 3), by central differences."""
-    columns = []
-    for axis in range(3):
-        off = np.zeros(3)
-        off[axis] = _STEP
-        columns.append((change(x + off) - change(x - off)) / (2.0 * _STEP))
-    return np.stack(columns, axis=-1)
+    off = _STEP * np.eye(3)
+    there = change(np.concatenate([x + o for o in (*off, *-off)])).reshape(2, 3, len(x), 3)
+    return np.moveaxis((there[0] - there[1]) / (2.0 * _STEP), 0, -1)
 
 
-def steepness(change: Map, space: RGBSpace = ROMM) -> Steepness:
-    """Look a map through over the cube of a space and a shell round it."""
-    x = cube_of(space)
+def steepness(change: Map, space: RGBSpace = ROMM, side: int = SIDE) -> Steepness:
+    """Look a map through over the cube of a space, `side` nodes a side, and a shell round it."""
+    x = cube_of(space, side)
     found = jacobians(change, x)
     gains = np.linalg.norm(found, ord=2, axis=(1, 2))
     greys = np.stack([np.linspace(1.0, 99.0, 99), np.zeros(99), np.zeros(99)], axis=1)

@@ -25,9 +25,9 @@ class KeptMatch:
     wish: Wish
     amounts: Amounts = field(default_factory=Amounts)
 
-    def learnt(self) -> Learnt:
-        """Learn it anew. Raises FitRefused."""
-        return learn(self.pairs, self.wish, self.name)
+    def learnt(self, quick: bool = False) -> Learnt:
+        """Learn it anew, `quick` as `learn` has it. Raises FitRefused."""
+        return learn(self.pairs, self.wish, self.name, quick)
 
 
 def match_to_json(kept: KeptMatch) -> str:

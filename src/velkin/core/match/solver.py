@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from velkin.core.match.curve import Curve, rising_through
 from velkin.core.match.flow import carrying, left_out
-from velkin.core.match.judging import Contradiction, Steepness, contradictions, steepness
+from velkin.core.match.judging import SIDE, Contradiction, Steepness, contradictions, steepness
 from velkin.core.match.match import GreyAxis, Match, Normalising, Trend
 from velkin.core.match.pair import Evidence, Origin, Pair, chroma, difference, evidence_of
 from velkin.core.match.support import Support, distances
@@ -33,6 +33,8 @@ _SURE = 0.5
 _EVENEST = 10.0
 #: A linear trend needs so many pairs, and is held to nothing by this many units.
 _FOR_TREND, _HOLD = 10, 6.0
+#: Nodes along the cube that is looked through for folds where that is to be quick.
+_QUICK_SIDE = 6
 #: So many of the best are looked through for folds.
 _TRIED = 8
 #: A small difference may become so many times as large as the largest along the grey axis.
@@ -113,8 +115,8 @@ def wished(evidence: Evidence, wish: Wish, normal: Floats) -> Floats:
     return wanted
 
 
-def learn(pairs: Sequence[Pair], wish: Wish = Wish(), name: str = "") -> Learnt:
-    """The match that pairs ask for.
+def learn(pairs: Sequence[Pair], wish: Wish = Wish(), name: str = "", quick: bool = False) -> Learnt:
+    """The match that pairs ask for; a `quick` one is looked through for folds in fewer places, as while something is dragged.
 
     Raises
     ------
@@ -125,9 +127,10 @@ def learn(pairs: Sequence[Pair], wish: Wish = Wish(), name: str = "") -> Learnt:
     # what is uncertain is not met exactly unless that is asked for
     offered = _EXACTNESS if float(np.median(evidence.spread)) < _SURE else _EXACTNESS[1:]
     exactness = (wish.exact,) if wish.exact is not None else offered
-    found = _best(evidence, wish, exactness, name, trend=True)
+    side = _QUICK_SIDE if quick else SIDE
+    found = _best(evidence, wish, exactness, name, side, trend=True)
     if found.figures.steepness.folds > 0.0:  # what pairs have in common may be chance, and lead too far where they end
-        found = min(found, _best(evidence, wish, exactness, name, trend=False), key=lambda f: f.figures.steepness.folds)
+        found = min(found, _best(evidence, wish, exactness, name, side, trend=False), key=lambda f: f.figures.steepness.folds)
     return found
 
 
@@ -147,14 +150,14 @@ def nearness(pairs: Sequence[Pair], wish: Wish, exact: float) -> tuple[float, fl
     return float(errors.mean()), prepared.left_out(length)
 
 
-def _best(evidence: Evidence, wish: Wish, exactness: tuple[float, ...], name: str, trend: bool) -> Learnt:
+def _best(evidence: Evidence, wish: Wish, exactness: tuple[float, ...], name: str, side: int, trend: bool) -> Learnt:
     """The match that leave-one-out likes best among those that neither fold nor tear colours apart; else the gentlest."""
     prepared = [_prepared(evidence, wish, e, trend) for e in exactness]
     tried = sorted(((error, p, length) for p in prepared for error, length in p.lengths), key=lambda t: t[0])[:_TRIED]
     learnt: list[Learnt] = []
     for _, p, length in tried:
         match = p.match(length, evidence, name)
-        steep = steepness(match.at)
+        steep = steepness(match.at, side=side)
         wanted = wished(evidence, wish, match.normal(evidence.here))
         learnt.append(Learnt(match, _figures(match, evidence, wanted, p.left_out(length), p.exact, steep)))
         if steep.folds == 0.0 and steep.largest_gain <= _STEEPEST * steep.grey_gain:

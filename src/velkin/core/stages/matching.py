@@ -21,11 +21,14 @@ class Matched:
     amounts : Amounts
         How much of its change of colour and of lightness is taken.
     strength : float
+    rough : bool
+        By a table that is made at once, while the match is being dragged.
     """
 
     match: Match
     amounts: Amounts = field(default_factory=Amounts)
     strength: float = 1.0
+    rough: bool = False
 
     place = Place.LOOK
 
@@ -38,5 +41,5 @@ class Matched:
         assert flow.linear and isinstance(flow.space, RGBSpace)
         if self.strength == 0.0:
             return flow
-        table = table_of_match(self.match, self.amounts.times(self.strength), flow.space)
+        table = table_of_match(self.match, self.amounts.times(self.strength), flow.space, self.rough)
         return flow.as_light(through_table(flow.pixels, table), flow.space)
