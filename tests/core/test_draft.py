@@ -40,8 +40,10 @@ def test_evidence_is_added_left_out_taken_in_and_weighed():
     assert [p.name for p in more.used] == ["a", "c", "1"]
     # read again, a pair stays left out and keeps its weight
     again = more.with_pairs(SOME, lambda p: p.origin is Origin.CHART)
-    assert [(p.name, p.weight) for p in again.used] == [("1", 1.0), ("a", 1.0), ("c", 4.0)]
-    assert [p.name for p in again.leaving_out([key(SOME[1])], False).used] == ["1", "a", "b", "c"]
+    assert [(p.name, p.weight) for p in again.used] == [("a", 1.0), ("c", 4.0), ("1", 1.0)]
+    assert again.pairs == more.pairs
+    assert [p.name for p in again.leaving_out([key(SOME[1])], False).used] == ["a", "b", "c", "1"]
+    assert [p.name for p in again.with_pairs(SOME[2:], lambda p: p.origin is Origin.CHART).pairs] == ["c", "1"]
     with pytest.raises(FitRefused, match="no pair"):
         again.leaving_out([key(p) for p in again.pairs], True).kept()
 

@@ -259,7 +259,7 @@ def apply(arguments: argparse.Namespace) -> int:
 
 def _look(arguments: argparse.Namespace, start: Space) -> Stage:
     """The stage that ``--match`` names: what its numbers are is asked for, else as it says, else those of the picture's own space."""
-    from velkin.core.looks.kept import LookKind
+    from velkin.core.looks.kept import GIVING, LookKind
     from velkin.core.looks.reading import read_look
     from velkin.core.spaces.rgb import RGBSpace
     from velkin.core.stages.given_look import GivenLook
@@ -268,9 +268,9 @@ def _look(arguments: argparse.Namespace, start: Space) -> Stage:
     look = read_look(file)
     if look.kind is LookKind.MATCH and (arguments.input or arguments.output):
         raise Wrong("--input and --output go with a .cube; a match works in the picture's own space")
-    if look.kind is not LookKind.TABLE and arguments.output:
-        raise Wrong("--output goes with a .cube; a profile says itself what it gives")
-    if look.kind in (LookKind.TABLE, LookKind.PROFILE):
+    if look.kind not in GIVING and arguments.output:
+        raise Wrong("--output goes with a .cube or a device link; a profile says itself what it gives")
+    if look.kind in (*GIVING, LookKind.PROFILE):
         takes = rgb_space_named(arguments.input) if arguments.input else look.takes
         if takes is None:
             if not isinstance(start, RGBSpace):

@@ -67,7 +67,7 @@ class MatchBench(Bench):
         self.exact.moved.connect(lambda v: self._wish_for(True, exact=v))
         self.exact.settled.connect(lambda v: self._wish_for(exact=v))
         self.column.addWidget(self.exact)
-        self.by_itself = CheckBox("as pairs left out like it best")
+        self.by_itself = CheckBox("found by leaving pairs out in turn")
         self.by_itself.clicked.connect(self._found_by_itself)
         self.column.addWidget(self.by_itself)
         self.price = soft()
@@ -163,7 +163,7 @@ class MatchBench(Bench):
             words.append("One pair says little of other colours: only what lies near it moves.")
         elif not any(p.here != p.wanted for p in learnt.match.pairs):
             words.append("The pairs are alike already: there is nothing to change.")
-        return words or ["Nothing that shows: the pairs agree, and nothing folds."]
+        return words or ["No limit was found: the pairs agree, and nothing folds."]
 
     def show_prices(self, prices: tuple[Price, ...], learnt: Learnt) -> None:
         """What more even and more exact would cost."""

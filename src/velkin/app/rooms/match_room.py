@@ -159,12 +159,14 @@ class MatchRoom(Room):
         self._show_used.setCheckable(True)
         self._from_pins = menu.addAction("From &pins: click in both pictures", self._begin_pins)
         self.add.setMenu(menu)
-        self.out = button("Leave out", self.leave_out, tip="Leave the chosen pair out of the match, or take it in again (Del)")
+        self.out = button(
+            "Leave out", self.leave_out, tip="Leave the selected pair out of the match, or take it in again (Del)"
+        )
         column.addWidget(row_of(self.add, self.out))
         self.weight = compact(QComboBox())
         for weight in _WEIGHTS:
             self.weight.addItem(f"counts × {weight:g}", weight)
-        self.weight.setAccessibleName("How much the chosen pair counts")
+        self.weight.setAccessibleName("How much the selected pair counts")
         self.weight.activated.connect(self._weighed)
         self.clear = button("Remove all", self.remove_all, tip="Begin anew; pins stay")
         column.addWidget(row_of(self.weight, self.clear))

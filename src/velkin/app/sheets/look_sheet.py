@@ -13,7 +13,7 @@ from velkin.app.widgets.sheet import Sheet
 from velkin.app.widgets.space_box import SpaceBox
 from velkin.app.words import count
 from velkin.core.icc.space import Space
-from velkin.core.looks.kept import STRONGEST, KeptLook, LookKind
+from velkin.core.looks.kept import GIVING, STRONGEST, KeptLook
 from velkin.core.shoot.state import State
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Alters
@@ -43,7 +43,7 @@ class LookSheet(Sheet):
             self.takes.picked.connect(self._same_both_ways)
             self.column.addWidget(labelled("It takes", self.takes, _WIDE))
             self._gives_row = labelled("It gives", self.gives, _WIDE)
-            self._gives_row.setVisible(look.kind is LookKind.TABLE)
+            self._gives_row.setVisible(look.kind in GIVING)
             self.column.addWidget(self._gives_row)
         else:
             facts = Facts(_WIDE)
@@ -97,7 +97,7 @@ class LookSheet(Sheet):
         takes = self.takes.space()
         if not self._look.asks or not isinstance(takes, RGBSpace):
             return self._look
-        gives = self.gives.space() if self._look.kind is LookKind.TABLE else takes
+        gives = self.gives.space() if self._look.kind in GIVING else takes
         return replace(self._look, takes=takes, gives=gives if isinstance(gives, RGBSpace) else takes)
 
     def chosen(self) -> tuple[int, ...]:

@@ -7,6 +7,7 @@ from velkin.core.looks.kept import KeptLook, LookKind
 _KINDS = {
     LookKind.MATCH: "a match, learnt from pairs",
     LookKind.TABLE: "a table, .cube",
+    LookKind.LINK: "an ICC device link",
     LookKind.PROFILE: "an ICC profile of RGB",
     LookKind.ABSTRACT: "an ICC abstract profile",
 }

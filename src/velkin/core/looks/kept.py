@@ -21,8 +21,14 @@ class LookKind(StrEnum):
     TABLE = "table"
     #: An ICC profile that takes the numbers of an RGB space.
     PROFILE = "profile"
+    #: An ICC device link: from the numbers of an RGB space to those of one.
+    LINK = "link"
     #: An ICC profile that takes colours.
     ABSTRACT = "abstract"
+
+
+#: Kinds that take numbers and give numbers, and say nothing of either.
+GIVING = (LookKind.TABLE, LookKind.LINK)
 
 
 @dataclass(frozen=True)
@@ -55,7 +61,7 @@ class KeptLook:
     @property
     def asks(self) -> bool:
         """Whether somebody must say what numbers it takes before it can be put on."""
-        return self.kind in (LookKind.TABLE, LookKind.PROFILE) and self.takes is None
+        return self.kind in (*GIVING, LookKind.PROFILE) and self.takes is None
 
     def words(self, strength: float) -> str:
         """What the path says of it.

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from velkin.core.errors import BadProfile, NotSupported, UnreadableFile
 from velkin.core.icc.read import LARGEST, parse
+from velkin.core.looks.device_link import device_link
 from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.match.cube_file import load_cube
 from velkin.core.match.match_file import KeptMatch, load_match, match_to_json
@@ -52,9 +53,16 @@ def _profile(path: Path) -> KeptLook:
     name = profile.description or path.stem
     if profile.kind == "abstract" and profile.model == "lab":
         return KeptLook(name, LookKind.ABSTRACT, content)
+    if profile.kind == "link":
+        try:
+            device_link(content)
+        except BadProfile as error:
+            raise BadProfile(error.message, path) from error
+        return KeptLook(name, LookKind.LINK, content)
     if profile.kind not in ("input", "display", "output", "space") or profile.model != "rgb":
         raise BadProfile(
-            f"a profile of the class {profile.kind} for {profile.model} is no look: abstract or RGB profiles are", path
+            f"a profile of the class {profile.kind} for {profile.model} is no look: abstract profiles, RGB profiles and device links of RGB are",
+            path,
         )
     return KeptLook(name, LookKind.PROFILE, content)
 

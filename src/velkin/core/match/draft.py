@@ -44,9 +44,10 @@ class Draft:
     amounts: Amounts = field(default_factory=Amounts)
 
     def with_pairs(self, pairs: Sequence[Pair], instead: Callable[[Pair], bool]) -> Draft:
-        """With more pairs, in the place of those that `instead` says; a pair of the same key stays left out, and keeps its weight."""
-        new = {key(p) for p in pairs}
-        return replace(self, pairs=(*(p for p in self.pairs if not instead(p) and key(p) not in new), *pairs))
+        """With more pairs, in the place of those that `instead` says; one of the same key keeps its place, its weight, and stays left out."""
+        new = {key(p): p for p in pairs}
+        there = [new.pop(key(p), p) for p in self.pairs if key(p) in new or not instead(p)]
+        return replace(self, pairs=(*there, *new.values()))
 
     def leaving_out(self, keys: Iterable[Key], out: bool) -> Draft:
         """With pairs left out, or taken in again."""

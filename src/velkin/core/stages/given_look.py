@@ -13,7 +13,7 @@ from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Alters, Flow, Line, Place
 
 if TYPE_CHECKING:
-    from velkin.core.stages.looking import Look, ProfileLook
+    from velkin.core.stages.looking import LinkLook, Look, ProfileLook
     from velkin.core.stages.matching import Matched
 
 
@@ -43,11 +43,11 @@ class GivenLook:
 
 
 @cached(200_000_000)
-def _stage(look: KeptLook) -> Matched | Look | ProfileLook:
+def _stage(look: KeptLook) -> Matched | Look | LinkLook | ProfileLook:
     """What the look's file holds. What reads and learns is loaded here: every path knows this module, and few have a look."""
     from velkin.core.match.cube_file import cube_of_text
     from velkin.core.match.match_file import match_from_json
-    from velkin.core.stages.looking import Look, ProfileLook
+    from velkin.core.stages.looking import LinkLook, Look, ProfileLook
     from velkin.core.stages.matching import Matched
 
     if look.kind is LookKind.MATCH:
@@ -56,6 +56,9 @@ def _stage(look: KeptLook) -> Matched | Look | ProfileLook:
     if look.kind is LookKind.TABLE:
         assert look.takes is not None
         return Look(cube_of_text(look.content.decode("utf-8", "replace")), look.takes, look.gives or look.takes, name=look.name)
+    if look.kind is LookKind.LINK:
+        assert look.takes is not None
+        return LinkLook(look.content, look.takes, look.gives or look.takes, name=look.name)
     return ProfileLook(look.content, look.takes, name=look.name)
 
 

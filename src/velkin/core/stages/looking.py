@@ -13,6 +13,7 @@ from velkin.core.conversion.light import encoded, linear_in
 from velkin.core.conversion.tables import EVEN, Table, read, table_of_values
 from velkin.core.icc.space import LAB, ICCSpace
 from velkin.core.icc.transform import Intent, to_lab
+from velkin.core.looks.device_link import DeviceLink, device_link
 from velkin.core.looks.kept import look_words
 from velkin.core.match.cube_file import Cube
 from velkin.core.spaces.lab import lab_of_numbers, numbers_of_lab
@@ -62,6 +63,44 @@ class Look:
             found = read(_table(self.cube), places)
         looked = flow.as_numbers(found.reshape(numbers.shape), self.gives).light_in(flow.space)
         return flow.as_light(so_much(flow.pixels, looked, self.strength), flow.space)
+
+
+@dataclass(frozen=True)
+class LinkLook:
+    """An ICC device link put on as a look, between the numbers of two stated spaces.
+
+    Attributes
+    ----------
+    icc : bytes
+    takes, gives : RGBSpace
+    strength : float
+    name : str
+    """
+
+    icc: bytes
+    takes: RGBSpace
+    gives: RGBSpace
+    strength: float = 1.0
+    name: str = ""
+
+    place = Place.LOOK
+
+    def describe(self) -> tuple[Line, ...]:
+        """What it says of itself."""
+        return (Line(look_words(self.name, self.strength), Alters.BOTH),)
+
+    def apply(self, flow: Flow) -> Flow:
+        """Light, as the link has it. Raises BadProfile."""
+        assert flow.linear and isinstance(flow.space, RGBSpace)
+        numbers = encoded(flow.light_in(self.takes), self.takes)
+        found = _link(self.icc).through(numbers.reshape(-1, 3)).reshape(numbers.shape)
+        looked = flow.as_numbers(found, self.gives).light_in(flow.space)
+        return flow.as_light(so_much(flow.pixels, looked, self.strength), flow.space)
+
+
+@cached(60_000_000)
+def _link(icc: bytes) -> DeviceLink:
+    return device_link(icc)
 
 
 @dataclass(frozen=True)
