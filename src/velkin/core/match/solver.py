@@ -22,7 +22,7 @@ Greys = Literal["reference", "neutral", "keep"]
 Normalise = Literal["none", "auto"]
 
 #: Lengths of the residual's functions that are tried, in coordinates.
-_LENGTHS = (10.0, 14.0, 20.0, 28.0, 40.0, 56.0)
+_LENGTHS = (5.0, 7.0, 10.0, 14.0, 20.0, 28.0, 40.0, 56.0)
 #: Fewer pairs say nothing of the length; then it is this.
 _FOR_LENGTH, _FEW_LENGTH = 6, 28.0
 #: Evenness tried where none is asked for: from exact to even.
@@ -129,9 +129,19 @@ def learn(pairs: Sequence[Pair], wish: Wish = Wish(), name: str = "", quick: boo
     exactness = (wish.exact,) if wish.exact is not None else offered
     side = _QUICK_SIDE if quick else SIDE
     found = _best(evidence, wish, exactness, name, side, trend=True)
-    if found.figures.steepness.folds > 0.0:  # what pairs have in common may be chance, and lead too far where they end
-        found = min(found, _best(evidence, wish, exactness, name, side, trend=False), key=lambda f: f.figures.steepness.folds)
+    if not _is_gentle(found.figures.steepness):  # what pairs have in common may be chance, and lead too far where they end
+        found = min(found, _best(evidence, wish, exactness, name, side, trend=False), key=_roughness)
     return found
+
+
+def _is_gentle(steep: Steepness) -> bool:
+    """Whether nothing folds, and no small difference becomes much larger than along the greys."""
+    return steep.folds == 0.0 and steep.largest_gain <= _STEEPEST * steep.grey_gain
+
+
+def _roughness(found: Learnt) -> tuple[float, float]:
+    steep = found.figures.steepness
+    return steep.folds, steep.largest_gain / max(steep.grey_gain, 1e-6)
 
 
 def nearness(pairs: Sequence[Pair], wish: Wish, exact: float) -> tuple[float, float]:
@@ -160,9 +170,9 @@ def _best(evidence: Evidence, wish: Wish, exactness: tuple[float, ...], name: st
         steep = steepness(match.at, side=side)
         wanted = wished(evidence, wish, match.normal(evidence.here))
         learnt.append(Learnt(match, _figures(match, evidence, wanted, p.left_out(length), p.exact, steep)))
-        if steep.folds == 0.0 and steep.largest_gain <= _STEEPEST * steep.grey_gain:
+        if _is_gentle(steep):
             return learnt[-1]
-    return min(learnt, key=lambda f: (f.figures.steepness.folds, f.figures.steepness.largest_gain))
+    return min(learnt, key=_roughness)
 
 
 @dataclass(frozen=True, eq=False)
