@@ -340,6 +340,39 @@ def test_what_cannot_be_matched_is_said_and_nothing_is_lost(qtbot, window, ids, 
     qtbot.waitUntil(lambda: window.model.places.at_picture, timeout=60000)
 
 
+def test_the_picture_is_as_large_as_its_viewer_again_after_the_room(qtbot, window, ids):
+    window.model.select(ids["north-0412"])
+    assert settle(window, 90)
+    before = window.flow.rendered.image.width()
+    room = enter(qtbot, window, ids["north-0412"])
+    qtbot.waitUntil(lambda: window.flow.rendered.image.width() < before, timeout=60000)
+    QTest.mouseClick(room.map, LEFT)
+    QTest.keyClick(room.view, Qt.Key.Key_Escape)
+    assert window.model.places.at_picture
+    qtbot.waitUntil(lambda: window.flow.rendered.image.width() == before, timeout=60000)
+    assert window.flow.rendered.seen.mark == ""
+
+
+def test_the_map_shows_how_far_each_place_is_changed(qtbot, window, ids):
+    room = enter(qtbot, window, ids["lamp-0505"], ids["north-0412"])
+    choose(room.add, "From the charts")
+    qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
+    assert settle(window, 90)
+    plain = window.flow.rendered.image
+    QTest.mouseClick(room.map, LEFT)
+    qtbot.waitUntil(lambda: window.flow.rendered.seen.mark == "change", timeout=60000)
+    assert "ΔE map" in room.view.captions[0] and window.flow.rendered.image != plain
+    for slide in (room.bench.colour, room.bench.lightness):
+        slide.slider.setFocus()
+        QTest.keyClick(slide.slider, Qt.Key.Key_Home)
+    assert settle(window, 90)
+    nothing = window.flow.rendered.image
+    colours = {nothing.pixel(x, y) for x in range(0, nothing.width(), 7) for y in range(0, nothing.height(), 7)}
+    assert len(colours) == 1  # dark everywhere
+    QTest.mouseClick(room.map, LEFT)
+    qtbot.waitUntil(lambda: window.flow.rendered.seen.mark == "", timeout=60000)
+
+
 def test_pairs_that_contradict_are_named(qtbot, window, ids):
     frame, reference = ids["north-0412"], ids["north-0415"]
     spots = (Pin(0.1, 0.5), Pin(0.1005, 0.5))

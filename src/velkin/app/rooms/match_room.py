@@ -256,8 +256,9 @@ class MatchRoom(Room):
         self.set_pins.setChecked(False)
         self.map.setChecked(False)
         self.view.picking = 0.0
-        self._model.try_look(None)
         self._flow.hold_by(None)
+        self._model.try_look(None)
+        self._flow.request()  # the viewer holds the picture otherwise
 
     def unsaved(self) -> str:
         """The match in the making, where it was not given or kept as it is."""
