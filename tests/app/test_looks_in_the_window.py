@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 import tifffile
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
@@ -209,3 +209,48 @@ def test_several_looks_at_once_are_not_taken_for_one(window, ids, table, tmp_pat
     second.write_bytes(table.read_bytes())
     window.actions_.dropped.take([table, second])
     assert "one match or look" in window.model.messages.latest and window.model.state.given_looks == {}
+
+
+def test_a_look_acts_where_it_is_brushed_by_mouse(qtbot, window, ids, table):
+    frame = ids[SKEINS]
+    window.model.select(frame)
+    window.jobs.looks.give((frame,), replace(read_look(table), takes=SRGB, gives=SRGB), 1.0)
+    qtbot.waitUntil(lambda: frame in window.model.state.given_looks, timeout=60000)
+    window.model.open_bench("working")
+    section = window.benches.working.look
+    assert settle(window, 90)
+    everywhere = window.flow.rendered.image
+    assert section.place.isVisible() and not section.brush.isVisible()
+    section.place.setFocus()
+    QTest.keyClick(section.place, Qt.Key.Key_Down)
+    assert section.brush.isVisible() and section.brush.brush.isChecked()
+    assert settle(window, 90)
+    nowhere = window.flow.rendered.image
+    assert nowhere != everywhere
+    rect = window.view.picture_rect()
+    middle = int(rect.center().y())
+    first, last = (QPoint(int(rect.left() + x * rect.width()), middle) for x in (0.3, 0.5))
+    QTest.mousePress(window.view, Qt.MouseButton.LeftButton, pos=first)
+    for x in range(first.x(), last.x(), 6):
+        QTest.mouseMove(window.view, QPoint(x, middle))
+    QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, pos=last)
+    assert len(window.model.state.look_places[frame].strokes) == 1
+    assert settle(window, 90)
+    brushed = window.flow.rendered.image
+
+    def colour(image, x):
+        return image.pixelColor(int(x * image.width()), image.height() // 2).getRgb()
+
+    assert colour(brushed, 0.4) == colour(everywhere, 0.4) != colour(nowhere, 0.4)
+    assert colour(brushed, 0.8) == colour(nowhere, 0.8) != colour(everywhere, 0.8)
+    assert window.flow.stops()[2].detail == "look Swapped, 100\u202f%, brushed"
+    assert "1 stroke" in section.brush.aside.text()
+    # Esc lays the brush down; undoing takes the stroke away, and then the brush
+    window.view.setFocus()
+    QTest.keyClick(window.view, Qt.Key.Key_Escape)
+    assert not section.brush.brush.isChecked() and not window.model.proof.brushing
+    for strokes in (0, None):
+        QTest.keyClick(window.view, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        place = window.model.state.look_places.get(frame)
+        assert (None if place is None else len(place.strokes)) == strokes
+    assert not section.brush.isVisible()

@@ -261,7 +261,7 @@ def test_strokes_of_another_shape_are_said_to_be_set_aside(window, bench):
     place = Place(BRUSHED, strokes=(stroke,), painted_on=(1600, 2400))
     window.jobs.proof.set_easings(window.model.current, (replace(full_strength()[0], place=place),), "ease")
     assert settle(window, 90) and window.flow.measured.there_outside == window.flow.measured.proofed.before
-    assert "another shape" in bench.easing.aside.text()
+    assert "another shape" in bench.easing.brush_row.aside.text()
 
 
 def test_the_least_change_is_found_explained_and_used(qtbot, window, bench):

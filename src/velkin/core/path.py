@@ -17,6 +17,7 @@ from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.camera import CameraStage, exposed
 from velkin.core.stages.destination import ToDestination
 from velkin.core.stages.easing import Ease
+from velkin.core.stages.given_look import GivenLook
 from velkin.core.stages.source import PictureSource, RawSource, Source
 from velkin.core.stages.stage import Line, Place, Stage
 from velkin.core.stages.steps import Assign, Convert, Step, after, convert_anything
@@ -121,6 +122,11 @@ class ColourPath:
     def easings(self) -> tuple[Easing, ...]:
         """What brings colours in, in order."""
         return tuple(e for stage in self.of(Ease) for e in stage.easings)
+
+    @property
+    def by_pixel(self) -> bool:
+        """Whether what becomes of a pixel depends on that pixel only, and not on where it lies."""
+        return all(e.by_pixel for e in self.easings) and all(look.by_pixel for look in self.of(GivenLook))
 
     @property
     def last(self) -> ToDestination:

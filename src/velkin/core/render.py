@@ -32,9 +32,12 @@ def through(flow: Flow, stages: Iterable[Stage]) -> Flow:
     return flow
 
 
-def to_working(source: Pixels | Numbers, path: ColourPath) -> Pixels:
-    """Linear working RGB (H, W, 3), unclipped, of linear camera RGB (H, W, 3), or of a finished picture's numbers (H, W, C)."""
-    return through(Flow(source), path.before(Place.EASING)).light_in(path.working)
+def to_working(source: Pixels | Numbers, path: ColourPath, window: Window | None = None) -> Pixels:
+    """Linear working RGB (H, W, 3), unclipped, of linear camera RGB (H, W, 3), or of a finished picture's numbers (H, W, C).
+
+    `window` says which part of the picture it is; None for all of it.
+    """
+    return through(Flow(source, window=window), path.before(Place.EASING)).light_in(path.working)
 
 
 def to_light(source: Pixels | Numbers, path: ColourPath) -> Pixels:
@@ -47,13 +50,13 @@ def looked(light: Pixels, path: ColourPath) -> Pixels:
     return through(Flow(light, path.working, linear=True), path.at(Place.LOOK)).light_in(path.working)
 
 
-def numbers_here(source: Pixels | Numbers, path: ColourPath) -> Pixels:
+def numbers_here(source: Pixels | Numbers, path: ColourPath, window: Window | None = None) -> Pixels:
     """Encoded numbers (H, W, C) after the last step of the path, 0..1 of full scale, unclipped where the space is of curves.
 
     What changes look and numbers is in them; numbers are then those of the working space.
     """
     if path.at(Place.LOOK):
-        return through(Flow(source), path.before(Place.EASING)).floats()
+        return through(Flow(source, window=window), path.before(Place.EASING)).floats()
     return through(Flow(source), path.before(Place.WORKING)).floats()
 
 
@@ -87,8 +90,10 @@ def picture_through(numbers: Numbers, stages: tuple[Stage, ...], to: Space, *, b
     Nothing is rounded between stages; see `conversion.pictures.convert_picture`. Raises BadProfile.
     """
 
-    def band(part: Numbers) -> Pixels:
-        flow = through(Flow(part), stages)
+    height, width = numbers.shape[:2]
+
+    def band(part: Numbers, first: int) -> Pixels:
+        flow = through(Flow(part, window=Window(width, height, 0, first)), stages)
         return flow.light_in(to) if isinstance(to, RGBSpace) else flow.floats()
 
     return by_bands(numbers, to, bits=bits, dither=dither, give=band)

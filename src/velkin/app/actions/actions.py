@@ -34,7 +34,7 @@ class Actions:
         self.frame = FrameActions(context, dialogs)
         self.camera = CameraActions(context, parent)
         self.chart = ChartActions(context, dialogs, self.camera.chart_opened)
-        self.picking = Picking(context, view, benches.proof.easing)
+        self.picking = Picking(context, view, benches.proof.easing, benches.working.look)
         self.profile = ProfileActions(context, dialogs, benches)
         self.space = SpaceActions(context, dialogs, view, benches)
         self.proof = ProofActions(context, dialogs, benches.proof.easing)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from velkin.app.benches.easing import EasingSection
+from velkin.app.benches.look import LookSection
 from velkin.app.context import Context
+from velkin.app.model.proof_view import RESTS
 from velkin.app.widgets.easing_view import EasingView
 from velkin.core.spaces.oklab import hue_of, xyz_to_oklab
 
@@ -11,15 +13,16 @@ from velkin.core.spaces.oklab import hue_of, xyz_to_oklab
 class Picking:
     """What is picked on the viewer."""
 
-    def __init__(self, context: Context, view: EasingView, easing: EasingSection) -> None:
+    def __init__(self, context: Context, view: EasingView, easing: EasingSection, look: LookSection) -> None:
         self._jobs = context.jobs
         self._model = context.model
         self._flow = context.flow
         self._easing = easing
         context.model.picking_changed.connect(self._explain)
         view.picked.connect(self._picked)
-        view.stroking.connect(easing.stroking)
-        view.stroked.connect(easing.stroked)
+        for section in (easing, look):
+            view.stroking.connect(section.stroking)
+            view.stroked.connect(section.stroked)
         self._explained = ""
 
     def neutral(self) -> None:
@@ -34,8 +37,8 @@ class Picking:
         """End picking, or lay the easing brush down; whether either was in hand."""
         if self._model.picking:
             self._model.pick("")
-        elif self._model.proof.painting >= 0:
-            self._model.proof.paint(-1)
+        elif self._model.proof.brushing:
+            self._model.proof.paint(RESTS)
         else:
             return False
         return True

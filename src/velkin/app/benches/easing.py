@@ -10,7 +10,9 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QListWidget, QListWidgetItem
 
 from velkin.app.context import Context
 from velkin.app.flow.drawing import Measured
-from velkin.app.widgets.checkable import CheckBox, ToggleButton
+from velkin.app.model.proof_view import RESTS
+from velkin.app.widgets.brush_controls import BrushControls
+from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.hue_ring import HueRing
 from velkin.app.widgets.parts import Bench, Facts, Slide, Words, button, compact, labelled, row_of, soft
 from velkin.app.words import share
@@ -26,7 +28,6 @@ from velkin.core.gamut.easing import (
     Easing,
     EasingKind,
     Place,
-    Stroke,
     new_easing,
 )
 from velkin.core.gamut.solve import Solution
@@ -168,26 +169,9 @@ class EasingSection(QWidget):
         self.only.clicked.connect(self._only_clicked)
 
     def _build_brush(self, column: QVBoxLayout) -> None:
-        self.brush_row = QWidget()
-        inner = QVBoxLayout(self.brush_row)
-        inner.setContentsMargins(0, 0, 0, 0)
-        inner.setSpacing(6)
-        self.brush = ToggleButton("Easing brush")
-        self.brush.setToolTip("Paint where this easing acts; S makes the brush smaller and L larger, Shift drags the picture")
-        self.erase = CheckBox("Erase")
-        self.brush_size = Slide("Size", 0.004, 0.3, lambda v: f"{100 * v:.1f} %", 148)
-        self.softness = Slide("Softness", 0.0, 1.0, lambda v: f"{100 * v:.0f} %")
-        self.flow = Slide("Flow", 0.05, 1.0, lambda v: f"{100 * v:.0f} %", 95)
-        inner.addWidget(row_of(self.brush, self.erase))
-        self.aside = soft()
-        inner.addWidget(self.aside)
-        for slide, field in ((self.brush_size, "size"), (self.softness, "softness"), (self.flow, "flow")):
-            inner.addWidget(slide)
-            slide.moved.connect(lambda v, f=field: self._model.proof.set_brush(**{f: v}))
-            slide.settled.connect(lambda v, f=field: self._model.proof.set_brush(**{f: v}))
+        self.brush_row = BrushControls(self._model.proof, "Easing brush", "this easing")
+        self.brush_row.taken.connect(lambda on: self._model.proof.paint(self._row if on else RESTS))
         column.addWidget(self.brush_row)
-        self.brush.clicked.connect(lambda on: self._model.proof.paint(self._row if on else -1))
-        self.erase.clicked.connect(lambda on: self._model.proof.set_brush(erase=on))
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
@@ -206,7 +190,7 @@ class EasingSection(QWidget):
         self._row = min(max(self._row, 0), len(easings) - 1)
         painting = self._model.proof.painting
         if painting >= len(easings) or (painting >= 0 and easings[painting].place.kind != BRUSHED):
-            self._model.proof.paint(-1)  # what it painted into is gone
+            self._model.proof.paint(RESTS)  # what it painted into is gone
         self.list.setCurrentRow(self._row)
         self.list.blockSignals(False)
         self.list.setVisible(bool(easings))
@@ -255,21 +239,11 @@ class EasingSection(QWidget):
         self.feather.show_value(easing.place.feather)
         self.only.setChecked(bool(easing.destination))
         lost = set_aside((easing,), frame.facts.width, frame.facts.height)
-        strokes = len(easing.place.strokes)
-        self.aside.setText(
-            "Painted on a picture of another shape, before the source was cropped or turned: it is not applied. Paint anew."
-            if lost
-            else f"{strokes} stroke{'' if strokes == 1 else 's'}; S smaller, L larger, Shift drags the picture."
-        )
+        self.brush_row.show_painted(len(easing.place.strokes), not lost)
         self._show_brush()
 
     def _show_brush(self) -> None:
-        proof = self._model.proof
-        self.brush.setChecked(proof.painting >= 0)
-        self.erase.setChecked(proof.brush.erase)
-        self.brush_size.show_value(proof.brush.size)
-        self.softness.show_value(proof.brush.softness)
-        self.flow.show_value(proof.brush.flow)
+        self.brush_row.show_brush(self._model.proof.painting >= 0)
 
     def show_measured(self, measured: Measured | None) -> None:
         """Figures before and after."""
@@ -343,7 +317,7 @@ class EasingSection(QWidget):
         if row >= 0:
             self._row = row
             if self._model.proof.painting >= 0:
-                self._model.proof.paint(-1)
+                self._model.proof.paint(RESTS)
             self._show_controls()
 
     def _ticked(self, item: QListWidgetItem) -> None:
@@ -355,7 +329,7 @@ class EasingSection(QWidget):
         """Remove the stage that is selected."""
         kept = self._kept()
         if 0 <= self._row < len(kept):
-            self._model.proof.paint(-1)
+            self._model.proof.paint(RESTS)
             self._keep(kept[: self._row] + kept[self._row + 1 :], "remove an easing")
 
     def shift(self, by: int) -> None:
@@ -371,16 +345,12 @@ class EasingSection(QWidget):
         kind = self.place.currentData()
         if 0 <= self._row < len(self._kept()):
             self._set("choose where an easing acts", place=self._place(kind=kind))
-            self._model.proof.paint(self._row if kind == BRUSHED else -1)
+            self._model.proof.paint(self._row if kind == BRUSHED else RESTS)
 
     def _only_clicked(self, on: bool) -> None:
         self._set("choose an easing's destination", destination=self._goal() if on else "")
 
     # ---- brush ------------------------------------------------------------------------------------------------
-
-    def _stroke(self, points: tuple[tuple[float, float, float], ...]) -> Stroke:
-        b = self._model.proof.brush
-        return Stroke(points, b.size, b.softness, b.flow, b.erase)
 
     def stroking(self, points: tuple[tuple[float, float, float], ...]) -> None:
         """A stroke is being painted: show it."""
@@ -391,13 +361,13 @@ class EasingSection(QWidget):
         place = kept[row].place
         before = place.strokes if place.painted_on == size else ()
         self._row = row
-        self._try(place=replace(place, kind=BRUSHED, strokes=(*before, self._stroke(points)), painted_on=size))
+        self._try(place=replace(place, kind=BRUSHED, strokes=(*before, self.brush_row.stroke(points)), painted_on=size))
 
     def stroked(self, points: tuple[tuple[float, float, float], ...]) -> None:
         """A stroke was painted: keep it."""
         self._model.proof.try_easings(None)
         if self._model.proof.painting >= 0 and self._bench.frame_id is not None:
-            self._jobs.proof.add_stroke(self._bench.frame_id, self._model.proof.painting, self._stroke(points))
+            self._jobs.proof.add_stroke(self._bench.frame_id, self._model.proof.painting, self.brush_row.stroke(points))
 
     # ---- the least change -------------------------------------------------------------------------------------
 

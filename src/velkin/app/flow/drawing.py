@@ -255,7 +255,7 @@ def draw_part(pixels: NDArray[Any], is_half: bool, path: ColourPath, seen: Seen)
     left, top = int(seen.part[0] * width), int(seen.part[1] * height)
     right = min(max(round((seen.part[0] + seen.part[2]) * width), left + 1), width)
     bottom = min(max(round((seen.part[1] + seen.part[3]) * height), top + 1), height)
-    working = to_working(pixels[top:bottom, left:right], path)
+    working = to_working(pixels[top:bottom, left:right], path, Window(width, height, left, top))
     by = min(seen.scale * (2 if is_half else 1), 1.0)
     size = (max(round(working.shape[1] * by), 1), max(round(working.shape[0] * by), 1))
     if size != working.shape[1::-1]:

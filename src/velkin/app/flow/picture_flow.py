@@ -23,6 +23,7 @@ from velkin.core.gamut.masks import Window
 from velkin.core.path import ColourPath
 from velkin.core.render import to_working
 from velkin.core.shoot.alternatives import THERE
+from velkin.core.stages.given_look import GivenLook
 from velkin.core.tags.ledger import Verb
 from velkin.core.tags.pins import Pin
 
@@ -296,7 +297,8 @@ class PictureFlow(QObject):
         top = min(max(int(at[1] * height / frame.facts.height) - side // 2, 0), height - side)
         patch = r.source[top : top + side, left : left + side]
         plain = replace(r.seen, room=(0, 0), part=None, mark="")
-        return draw(to_working(patch, r.path), r.path, plain, Window(width, height, left, top)).image
+        window = Window(width, height, left, top)
+        return draw(to_working(patch, r.path, window), r.path, plain, window).image
 
     def stops(self) -> list[Stop]:
         """The five stops of the frame at hand; none without one."""
@@ -310,7 +312,9 @@ class PictureFlow(QObject):
             tried = "if converted"
         if model.tried_profile is not None and not model.before:
             tried = IF_GIVEN
-        if model.tried_look is not None and not model.before:
+        kept = model.state.look_of(frame)
+        brushing = isinstance(model.tried_look, GivenLook) and kept is not None and model.tried_look.look == kept.look
+        if model.tried_look is not None and not model.before and not brushing:
             tried = IF_PUT_ON
         return stops_of(model.state, frame, path, self.measured, model.written(frame), tried, model.proof_name())
 

@@ -41,10 +41,11 @@ def read_pin(source: NDArray[Any], path: ColourPath, pin: Pin) -> PinNumbers:
 def read_at(source: NDArray[Any], path: ColourPath, rows: slice, columns: slice) -> PinNumbers:
     """The mean of some decoded pixels along a path, eased on the way there."""
     patch = source[rows, columns]
-    numbers = numbers_here(patch, path)
+    window = Window(source.shape[1], source.shape[0], columns.start, rows.start)
+    numbers = numbers_here(patch, path, window)
     here = numbers.reshape(-1, numbers.shape[-1]).mean(axis=0, keepdims=True)
-    linear = to_working(patch, path).reshape(-1, 3).mean(axis=0)[None, None, :].astype(np.float32)
-    now = eased(linear, path, Window(source.shape[1], source.shape[0], columns.start, rows.start))
+    linear = to_working(patch, path, window).reshape(-1, 3).mean(axis=0)[None, None, :].astype(np.float32)
+    now = eased(linear, path, window)
     there = from_linear(now, path.proof)[0, 0].astype(np.float64)
     lab = lab_of(here, path.here)[0]
     return PinNumbers(here[0].astype(np.float64), lab, there, bool(outside(now, path.proof)[0, 0]))

@@ -254,7 +254,7 @@ class RenderService(QObject):
             self.measured.emit(known)
             return
         try:
-            if dragged and all(e.by_pixel for e in path.easings):
+            if dragged and path.by_pixel:
                 few = self._decoded.sample(source, path.source)
                 quick = spread(few.reshape(-1, few.shape[-1]), _QUICK)[None]
                 self.measured.emit(numbers_of(frame, quick, path, False, None)[0])

@@ -13,11 +13,13 @@ from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import count
 from velkin.core.errors import NotSupported
+from velkin.core.gamut.easing import BRUSHED, Place, Stroke
 from velkin.core.looks.kept import KeptLook
 from velkin.core.shoot.state import State
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.given_look import make_ready
-from velkin.core.stages.stage import Alters, Place
+from velkin.core.stages.stage import Alters
+from velkin.core.stages.stage import Place as Stands
 
 if TYPE_CHECKING:
     from velkin.core.looks.to_targets import Brought
@@ -113,7 +115,7 @@ class Looks(Work):
     def bring(self, frame: int, frames: tuple[int, ...], lightness: bool) -> None:
         """Bring the pins of a frame that have a target to it; the look goes on the frames. One that came otherwise is not replaced."""
         state = self._model.state
-        f, path = state.frames[frame], state.path(frame).put(Place.LOOK)
+        f, path = state.frames[frame], state.path(frame).put(Stands.LOOK)
         if not path.known:
             self._model.report(
                 f"{f.name}: nothing says what its numbers mean, nor what its pins are; decide on the Source bench first."
@@ -141,7 +143,7 @@ class Looks(Work):
 
         def done(found: Brought) -> None:
             figures = found.figures
-            if self._command(lambda s: s.looks.give(frames, found.look)):
+            if self._command(lambda s: s.looks.give(frames, found.look, stays_brushed=True)):
                 pins = count(len(figures.errors), "pin")
                 self._model.say(
                     f"{pins} brought there: ΔE {figures.before:.1f} before, {figures.mean:.1f} now; {Alters.BOTH.value}."
@@ -152,6 +154,19 @@ class Looks(Work):
     def set_strength(self, frames: tuple[int, ...], strength: float, joins: bool) -> None:
         """Change how strong the looks of frames are; `joins` goes on with the same drag."""
         self._command(lambda s: s.looks.set_strength(frames, strength, joins))
+
+    def act_everywhere(self, frame: int) -> None:
+        """Have the look of a frame act everywhere."""
+        self._command(lambda s: s.looks.act(frame, None))
+
+    def act_brushed(self, frame: int) -> None:
+        """Have the look of a frame act where it will be brushed, which is nowhere yet."""
+        facts = self._model.state.frames[frame].facts
+        self._command(lambda s: s.looks.act(frame, Place(BRUSHED, painted_on=(facts.width, facts.height))))
+
+    def paint(self, frame: int, stroke: Stroke) -> None:
+        """Paint a stroke into where the look of a frame acts."""
+        self._command(lambda s: s.looks.paint(frame, stroke))
 
     def take_off(self, frames: tuple[int, ...]) -> None:
         """Take looks off frames."""

@@ -15,6 +15,7 @@ from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Work
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import ChartNotFound, FitRefused, VelkinError
+from velkin.core.gamut.masks import Window
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, shown, to_working
 from velkin.core.shoot.frame import Role
@@ -201,7 +202,8 @@ class Matches(Work):
         source = self._sources.source(f.path, path.source, True)
         height, width = source.shape[:2]
         rows, columns = around(min(int(pin.y * height), height - 1)), around(min(int(pin.x * width), width - 1))
-        light = Flow(to_working(source[rows, columns], path), path.working, linear=True).light_in(ROMM)
+        window = Window(width, height, columns.start, rows.start)
+        light = Flow(to_working(source[rows, columns], path, window), path.working, linear=True).light_in(ROMM)
         return mean_colour(light)
 
     # ---- learning ---------------------------------------------------------------------------------------------

@@ -81,7 +81,7 @@ def difference(old: State, new: State, written: bool = False) -> Change:
     if old is new:
         return Change(written=written)
     frames: set[int] = set()
-    parts = ("frames", "readings", "easings", "given_looks")
+    parts = ("frames", "readings", "easings", "given_looks", "look_places")
     for before, after in ((getattr(old, part), getattr(new, part)) for part in parts):
         if before is not after:
             frames |= {f for f, value in after.items() if before.get(f) is not value}

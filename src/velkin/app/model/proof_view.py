@@ -13,6 +13,10 @@ from velkin.core.gamut.simulation import PLAIN, Paper
 MARKS = {"hatch": "hatching", "delta": "a ΔE map", "only": "only these pixels"}
 
 
+#: The brush rests, or paints where the look of the frame in the viewer acts; from 0 on it paints into that easing.
+RESTS, ON_LOOK = -1, -2
+
+
 @dataclass(frozen=True)
 class Brush:
     """The easing brush as it is set: shares of the picture's longest side and of what there is."""
@@ -41,8 +45,8 @@ class ProofView(QObject):
         #: Easings of the frame in the viewer that are only tried.
         self.trial: tuple[Easing, ...] | None = None
         self.dragging = False
-        #: The easing that the brush paints into; -1 while the brush rests.
-        self.painting = -1
+        #: The easing that the brush paints into, or `RESTS`, or `ON_LOOK`.
+        self.painting = RESTS
         self.brush = Brush()
 
     def _set(self, name: str, value: object) -> None:
@@ -77,10 +81,15 @@ class ProofView(QObject):
             self.tried.emit(dragging)
 
     def paint(self, index: int) -> None:
-        """Take up the brush for an easing, or lay it down (-1)."""
+        """Take up the brush for an easing or the look, or lay it down."""
         if index != self.painting:
             self.painting = index
             self.brush_changed.emit()
+
+    @property
+    def brushing(self) -> bool:
+        """Whether the brush is in hand."""
+        return self.painting != RESTS
 
     def set_brush(self, **what: float | bool) -> None:
         """Set the brush."""

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from velkin.app.model.changes import WHOLE, difference
 from velkin.app.model.messages import Messages
 from velkin.app.model.places import Places
-from velkin.app.model.proof_view import ProofView
+from velkin.app.model.proof_view import RESTS, ProofView
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.errors import VelkinError
 from velkin.core.gamut.easing import Easing
@@ -91,7 +91,7 @@ class ShootModel(QObject):
         self.selected = () if self.current is None else (self.current,)
         self.comparison, self.against, self.picking = "off", (BUILT_IN,), ""
         self.tried, self.tried_profile, self.tried_look = (), None, None
-        self.proof.paint(-1)
+        self.proof.paint(RESTS)
         self.proof.try_easings(None)
         self._seen, self.changed_at = shoot.state, None
         self.messages.clear()
@@ -282,7 +282,7 @@ class ShootModel(QObject):
                 self.try_entries(())
                 self.try_look(None)
             self.proof.try_easings(None)
-            self.proof.paint(-1)
+            self.proof.paint(RESTS)
             self.selection_changed.emit()
 
     def step_comparison(self) -> None:
@@ -310,7 +310,7 @@ class ShootModel(QObject):
         if stop != self.stop:
             self.stop = stop
             self.try_entries(())
-            self.proof.paint(-1)
+            self.proof.paint(RESTS)
             self.stop_changed.emit(stop)
 
     def show_before(self, on: bool) -> None:

@@ -212,7 +212,7 @@ class GamutRoom(Room):
             points = have
             if points is None and frame is not None and path is not None:
                 service = self._jobs.sources
-                alone = all(e.by_pixel for e in path.easings)  # what depends on its surroundings needs the whole picture
+                alone = path.by_pixel  # what depends on its surroundings needs the whole picture
                 source = service.sample(frame.path, path.source) if alone else service.source(frame.path, path.source, True)
                 flat = eased(to_working(source, path), path).reshape(-1, 3)
                 few = spread(flat, _COUNTED)[None]

@@ -33,12 +33,12 @@ class EasingView(PictureView):
         proof.brush_changed.connect(self._brush_changed)
 
     def _brush_changed(self) -> None:
-        self.setCursor(Qt.CursorShape.CrossCursor if self._proof.painting >= 0 else Qt.CursorShape.ArrowCursor)
+        self.setCursor(Qt.CursorShape.CrossCursor if self._proof.brushing else Qt.CursorShape.ArrowCursor)
         self.update()
 
     @property
     def _brushing(self) -> bool:
-        return self._proof.painting >= 0 and self.ready and not self.picking
+        return self._proof.brushing and self.ready and not self.picking
 
     def tabletEvent(self, event: QTabletEvent | None) -> None:
         """A pen's pressure; its moves come as those of a mouse."""

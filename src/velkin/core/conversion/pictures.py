@@ -42,7 +42,7 @@ def convert_picture(numbers: Numbers, c: Conversion, bits: int, dither: bool = T
         When a profile cannot be used that way.
     """
 
-    def band(part: Numbers) -> Pixels:
+    def band(part: Numbers, first: int) -> Pixels:
         if isinstance(c.destination, RGBSpace):
             return linear_in(part, c.source, c.destination, intent=c.intent, black_point=c.black_point)
         return converted(part, c)
@@ -50,16 +50,16 @@ def convert_picture(numbers: Numbers, c: Conversion, bits: int, dither: bool = T
     return by_bands(numbers, c.destination, bits=bits, dither=dither, give=band)
 
 
-def by_bands(numbers: Numbers, to: Space, *, bits: int, dither: bool, give: Callable[[Numbers], Pixels]) -> Converted:
+def by_bands(numbers: Numbers, to: Space, *, bits: int, dither: bool, give: Callable[[Numbers, int], Pixels]) -> Converted:
     """A picture's numbers (H, W, C) in a space, made band by band, so that what lies between takes little memory and stays near the processor.
 
-    `give` makes of some rows (h, W, C) their light in a space of matrix and curves, their encoded numbers in any other.
+    `give` makes of some rows (h, W, C), from the one that it is told on, their light in a space of matrix and curves, their encoded numbers in any other.
     """
     height, width = numbers.shape[:2]
     out: NDArray[np.generic] = np.empty((height, width, CHANNELS[to.model]), dtype=kind_of_bits(bits))
 
     def band(first: int, last: int) -> Outside | None:
-        found = give(numbers[first:last])
+        found = give(numbers[first:last], first)
         if not isinstance(to, RGBSpace):
             out[first:last] = found if bits == 32 else quantised(found, bits, dither=dither, first_row=first)
             return None

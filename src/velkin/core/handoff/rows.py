@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from velkin.core.conversion.codes import as_float
 from velkin.core.conversion.dither import SIDE
 from velkin.core.files.transparency import opacity
+from velkin.core.gamut.masks import Window
 from velkin.core.path import ColourPath
 from velkin.core.render import to_working
 from velkin.core.sources import Levels
@@ -53,17 +54,21 @@ class Rows:
         part = self._source[first:last]
         if self._raw:
             return as_float(part)
-        return self._working(part)
+        return self._working(part, first)
 
-    def _working(self, part: NDArray[Any]) -> Pixels:
-        return to_working(as_float(part) if self._path.is_raw else part, self._path)
+    def _working(self, part: NDArray[Any], first: int) -> Pixels:
+        height, width = self._source.shape[:2]
+        return to_working(as_float(part) if self._path.is_raw else part, self._path, Window(width, height, 0, first))
 
     def __call__(self, first: int, last: int) -> Pixels:
         """Rows from `first` up to `last`."""
         if self._resized is None:
-            return self._working(self._source[first:last])
+            return self._working(self._source[first:last], first)
         part = self._resized[first:last]
-        return to_working(part, self._path) if self._raw else part
+        if not self._raw:
+            return part
+        height, width = self._resized.shape[:2]
+        return to_working(part, self._path, Window(width, height, 0, first))
 
 
 def resized(rows: Any, width: int, height: int, size: tuple[int, int]) -> Pixels:

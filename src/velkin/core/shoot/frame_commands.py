@@ -102,7 +102,7 @@ class FrameCommands:
                 )
             )
             if look is not None:
-                self._document.store.run("INSERT INTO given_looks VALUES (?, ?, ?)", ids[-1], *look)
+                self._document.store.run("INSERT INTO given_looks(frame, look, strength) VALUES (?, ?, ?)", ids[-1], *look)
         return ids
 
     def _look_of_all(self, light: Light | None) -> tuple[int, float] | None:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from velkin.core.errors import ShootError
+from velkin.core.gamut.easing import BRUSHED, Place, Stroke
 from velkin.core.looks.kept import STRONGEST, KeptLook
 from velkin.core.shoot.document import Document, count_words
-from velkin.core.shoot.records import look_to_json
+from velkin.core.shoot.records import look_to_json, place_to_json
 
 
 class LookCommands:
@@ -16,8 +17,10 @@ class LookCommands:
     def __init__(self, document: Document) -> None:
         self._document = document
 
-    def give(self, frames: Iterable[int], look: KeptLook, strength: float = 1.0) -> None:
+    def give(self, frames: Iterable[int], look: KeptLook, strength: float = 1.0, stays_brushed: bool = False) -> None:
         """Give frames a look, in the place of any that they have; the shoot keeps it.
+
+        It acts everywhere, or with `stays_brushed` where the one before was brushed.
 
         Raises
         ------
@@ -33,7 +36,9 @@ class LookCommands:
             if kept is None:
                 kept = self._document.store.run("INSERT INTO looks(json) VALUES (?)", look_to_json(look))
             self._document.store.many(
-                "INSERT OR REPLACE INTO given_looks VALUES (?, ?, ?)", [(f, kept, strength) for f in chosen]
+                "INSERT INTO given_looks(frame, look, strength) VALUES (?, ?, ?) ON CONFLICT(frame) DO UPDATE SET"
+                f" look = excluded.look, strength = excluded.strength{'' if stays_brushed else ', place = NULL'}",
+                [(f, kept, strength) for f in chosen],
             )
             self._drop_unused()
 
@@ -44,6 +49,23 @@ class LookCommands:
         changing = [f for f in frames if f in given and given[f][1] != strength]
         with self._document.step("change the strength of a look", joins):
             self._document.store.many("UPDATE given_looks SET strength = ? WHERE frame = ?", [(strength, f) for f in changing])
+
+    def act(self, frame: int, place: Place | None) -> None:
+        """Say where the look of a frame acts: where strokes lie, or (None) everywhere. Raises ShootError where there is none."""
+        state = self._document.state
+        if frame not in state.given_looks:
+            raise ShootError(f"{state.frames[frame].name} has no look that could act somewhere")
+        with self._document.step(f"say where the look of {state.frames[frame].name} acts"):
+            text = None if place is None else place_to_json(place)
+            self._document.store.run("UPDATE given_looks SET place = ? WHERE frame = ?", text, frame)
+
+    def paint(self, frame: int, stroke: Stroke) -> None:
+        """Paint a stroke into where the look of a frame acts. Raises ShootError."""
+        state = self._document.state
+        facts = state.frames[frame].facts
+        size, before = (facts.width, facts.height), state.look_places.get(frame)
+        strokes = before.strokes if before is not None and before.painted_on == size else ()
+        self.act(frame, Place(BRUSHED, strokes=(*strokes, stroke), painted_on=size))
 
     def take_off(self, frames: Iterable[int]) -> None:
         """Take the looks off frames; one that no frame has any more leaves the shoot."""

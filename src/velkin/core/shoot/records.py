@@ -20,7 +20,7 @@ from velkin.core.destinations.destination import ProofGoal
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.exif import ExifFacts
 from velkin.core.files.raw import RawFacts
-from velkin.core.gamut.easing import Easing
+from velkin.core.gamut.easing import Easing, Place
 from velkin.core.icc.space import Space, space_of
 from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.shoot.light import Given
@@ -223,6 +223,16 @@ def easings_to_json(easings: tuple[Easing, ...]) -> str:
 def easings_from_json(text: str) -> tuple[Easing, ...]:
     """The easings kept as text."""
     return from_text(text, tuple[Easing, ...])
+
+
+def place_to_json(place: Place) -> str:
+    """Where the brush went as text."""
+    return to_text(place, Place)
+
+
+def place_from_json(text: str) -> Place:
+    """Where the brush went, kept as text."""
+    return from_text(text, Place)
 
 
 def rules_from_json(text: str | None) -> IntakeRules:

@@ -16,6 +16,7 @@ from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.destinations.destination import NUMBER, Destination, ProofGoal
 from velkin.core.gamut.easing import Easing
+from velkin.core.gamut.easing import Place as Painted
 from velkin.core.icc.space import Space, built_in_space, shown_for_now
 from velkin.core.icc.transform import Intent
 from velkin.core.looks.kept import KeptLook
@@ -56,6 +57,8 @@ class State:
     looks: dict[int, KeptLook] = field(default_factory=dict)
     #: The look of a frame, and its strength.
     given_looks: dict[int, tuple[int, float]] = field(default_factory=dict)
+    #: Where it acts, of frames on which it is brushed.
+    look_places: dict[int, Painted] = field(default_factory=dict)
     #: Paths that were asked for; a state never changes, and one of other values begins without any.
     _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
 
@@ -65,7 +68,7 @@ class State:
         common = ("working", "profiles", "destinations", "spaces", "goal", "looks")
         if all(getattr(self, part) is getattr(old, part) for part in common):
             for frame, path in old._paths.items():
-                parts = ("frames", "easings", "given_looks")
+                parts = ("frames", "easings", "given_looks", "look_places")
                 if all(getattr(self, part).get(frame) is getattr(old, part).get(frame) for part in parts):
                     self._paths[frame] = path
 
@@ -114,7 +117,7 @@ class State:
     def look_of(self, frame: int) -> GivenLook | None:
         """The look that a frame is given, as a stage."""
         given = self.given_looks.get(frame)
-        return None if given is None else GivenLook(self.looks[given[0]], given[1])
+        return None if given is None else GivenLook(self.looks[given[0]], given[1], self.look_places.get(frame))
 
     def toward(
         self, path: ColourPath, frame: int, goal: Space, *, intent: Intent = Intent.RELATIVE, black_point: bool = True

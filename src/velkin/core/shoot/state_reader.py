@@ -14,7 +14,7 @@ from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.destinations.destination import Destination, ProofGoal
 from velkin.core.destinations.destination_file import destination_from_data
 from velkin.core.files.raw import RawFacts
-from velkin.core.gamut.easing import Easing
+from velkin.core.gamut.easing import Easing, Place
 from velkin.core.icc.space import Space, built_in_space
 from velkin.core.looks.kept import KeptLook
 from velkin.core.shoot.frame import Frame, Role
@@ -30,6 +30,7 @@ from velkin.core.shoot.records import (
     look_from_json,
     picture_from_json,
     pins_from_json,
+    place_from_json,
     reading_from_json,
     rules_from_json,
     space_from_json,
@@ -94,6 +95,7 @@ class StateReader:
             easings=self._all_easings(""),
             looks=self._all_looks(),
             given_looks=self._all_given_looks(""),
+            look_places=self._all_look_places(""),
         )
 
     def _read_again(self, old: State, touched: dict[str, set[int]]) -> State:
@@ -122,10 +124,12 @@ class StateReader:
             ids = touched["easings"]
             some = self._all_easings(f" WHERE frame IN ({','.join(map(str, ids))})")
             easings = _with(old.easings, ids, some)
-        given_looks = old.given_looks
+        given_looks, look_places = old.given_looks, old.look_places
         if "given_looks" in touched:
             ids = touched["given_looks"]
-            given_looks = _with(old.given_looks, ids, self._all_given_looks(f" WHERE frame IN ({','.join(map(str, ids))})"))
+            some_looks = f" WHERE frame IN ({','.join(map(str, ids))})"
+            given_looks = _with(old.given_looks, ids, self._all_given_looks(some_looks))
+            look_places = _with(old.look_places, ids, self._all_look_places(some_looks))
         new = State(
             name=facts["name"] if facts else old.name,
             working=self._working(facts, spaces) if facts else old.working,
@@ -142,6 +146,7 @@ class StateReader:
             easings=easings,
             looks=self._all_looks() if "looks" in touched else old.looks,
             given_looks=given_looks,
+            look_places=look_places,
         )
         new.take_paths_from(old)
         return new
@@ -230,6 +235,10 @@ class StateReader:
     def _all_given_looks(self, where: str) -> dict[int, tuple[int, float]]:
         rows = self._store.rows(f"SELECT * FROM given_looks{where} ORDER BY frame")
         return {r["frame"]: (r["look"], r["strength"]) for r in rows}
+
+    def _all_look_places(self, where: str) -> dict[int, Place]:
+        rows = self._store.rows(f"SELECT frame, place FROM given_looks{where} ORDER BY frame")
+        return {r["frame"]: place_from_json(r["place"]) for r in rows if r["place"] is not None}
 
     def _look(self, text: str) -> KeptLook:
         if text not in self._looks:

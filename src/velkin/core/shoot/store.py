@@ -40,7 +40,7 @@ _LOOKS = """
 CREATE TABLE looks (id INTEGER PRIMARY KEY, json TEXT NOT NULL);
 CREATE TABLE given_looks (
     frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, look INTEGER NOT NULL REFERENCES looks(id),
-    strength REAL NOT NULL);
+    strength REAL NOT NULL, place TEXT);
 """
 
 _SCHEMA = (

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from velkin.core.cache import cached
+from velkin.core.gamut.easing import Place as Painted
+from velkin.core.gamut.masks import Window, painted
 from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Alters, Flow, Line, Place
@@ -26,20 +28,37 @@ class GivenLook:
     look : KeptLook
         One that says what numbers it takes.
     strength : float
+    where : gamut.easing.Place or None
+        Where the brush went; None for everywhere.
     """
 
     look: KeptLook
     strength: float = 1.0
+    where: Painted | None = None
 
     place = Place.LOOK
 
     def describe(self) -> tuple[Line, ...]:
         """What it says of itself."""
-        return (Line(self.look.words(self.strength), Alters.BOTH),)
+        brushed = "" if self.where is None else ", brushed"
+        return (Line(f"{self.look.words(self.strength)}{brushed}", Alters.BOTH),)
+
+    @property
+    def by_pixel(self) -> bool:
+        """Whether it acts everywhere."""
+        return self.where is None
 
     def apply(self, flow: Flow) -> Flow:
-        """Light, as the look has it. Raises BadProfile, FitRefused."""
-        return replace(_stage(self.look), strength=self.strength).apply(flow)
+        """Light, as the look has it; where it is brushed, as far as the brush says. Raises BadProfile, FitRefused."""
+        found = replace(_stage(self.look), strength=self.strength).apply(flow)
+        if self.where is None:
+            return found
+        height, width = flow.pixels.shape[:2]
+        window = flow.window or Window(width, height)
+        if not self.where.fits(window.width, window.height):
+            return flow  # the picture was cropped or turned: what was painted lies elsewhere
+        mask = painted(self.where.strokes, height, width, window)[..., None]
+        return replace(flow, pixels=flow.pixels + mask * (found.pixels - flow.pixels))
 
 
 @cached(200_000_000)
