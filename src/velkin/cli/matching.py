@@ -192,7 +192,7 @@ def _write(out: Path, kept: Any, learnt: Learnt, start: Space | None, arguments:
 
 def _report(arguments: argparse.Namespace, learnt: Learnt, left_out: float | None, written: list[dict[str, str]]) -> None:
     figures, steep = learnt.figures, learnt.figures.steepness
-    normalised = learnt.match.normalising.changes
+    normalised, many = learnt.match.normalising.changes, len(learnt.match.pairs)
     if arguments.json:
         document: dict[str, Any] = {
             "pairs": len(learnt.match.pairs),
@@ -214,7 +214,7 @@ def _report(arguments: argparse.Namespace, learnt: Learnt, left_out: float | Non
         print_json(document)
         return
     print(
-        f"learnt from {len(learnt.match.pairs)} pairs: ΔE00 {figures.mean:.2f} mean (before {figures.before:.2f}), {figures.p95:.2f} at the 95th "
+        f"learnt from {many} pair{'' if many == 1 else 's'}: ΔE00 {figures.mean:.2f} mean (before {figures.before:.2f}), {figures.p95:.2f} at the 95th "
         f"percentile, {figures.worst:.2f} at worst; left out in turn {figures.leave_one_out:.2f}"
     )
     if left_out is not None:
