@@ -162,7 +162,7 @@ def matched(window: Window, picture: Callable[[str], None]) -> None:
     room = window.navigator.made(Page.MATCH)
     wait_for(lambda: not room.view.reference.isNull() and room.learnt is not None)
     room.add_from_charts()
-    wait_for(lambda: len(room.pairs.rows) > 20 and not room._learning and "Even:" in room.bench.price.text())
+    wait_for(lambda: len(room.pairs.rows) > 20 and not room.making.learning and "Even:" in room.bench.price.text())
     room.pairs.selectRow(0)
     picture("room-match")
     window.model.places.end()

@@ -94,7 +94,7 @@ def test_two_lights_are_matched_by_their_charts_and_it_is_undone(qtbot, window, 
     room = enter(qtbot, window, frame, reference)
     assert room.pairs.rows == [] and not room.bench.give.isEnabled()
     assert room.references.currentText() == "like north-0412"
-    choose(room.add, "From the charts")
+    choose(room.evidence.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     assert "24 pairs of the charts in lamp-0501 and north-0401" in window.model.messages.latest
     errors = [r.error for r in room.pairs.rows]
@@ -146,8 +146,8 @@ def test_pins_with_the_same_number_are_a_pair_the_moment_the_second_is_set(qtbot
     assert view.chosen_pin == int(chosen[1])
     QTest.keyClick(room.pairs, Qt.Key.Key_Delete)
     qtbot.waitUntil(lambda: len(room.learnt.match.pairs) == 2, timeout=60000)
-    assert room.pairs.rows[-1].left_out and room.pairs.chosen() == chosen and room.out.text() == "Take in"
-    QTest.mouseClick(room.out, LEFT)
+    assert room.pairs.rows[-1].left_out and room.pairs.chosen() == chosen and room.evidence.out.text() == "Take in"
+    QTest.mouseClick(room.evidence.out, LEFT)
     qtbot.waitUntil(lambda: len(room.learnt.match.pairs) == 3, timeout=60000)
     # undoing takes the last pin away, and with it the pair
     view.setFocus()
@@ -164,15 +164,15 @@ def test_pins_with_the_same_number_are_a_pair_the_moment_the_second_is_set(qtbot
 def test_a_treatment_is_learnt_from_a_plate_and_put_on_another_light(qtbot, window, ids, plates):
     before, after = plates
     room = enter(qtbot, window, before, after)
-    choose(room.add, "aligned picture")
+    choose(room.evidence.add, "aligned picture")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     assert {r.origin for r in room.pairs.rows} == {Origin.ALIGNED}
     first = room.draft.pairs
     assert room.learnt.figures.mean < 0.5 < room.learnt.figures.before
     # what was not used is hatched when asked for, and an area is left out by dragging over it
-    choose(room.add, "Show what of it was left out")
+    choose(room.evidence.add, "Show what of it was left out")
     assert room.view.show_hatch
-    choose(room.add, "Leave an area out")
+    choose(room.evidence.add, "Leave an area out")
     rect = room.view.picture_rect().toRect()
     QTest.mousePress(room.view, LEFT, pos=rect.topLeft() + QPoint(2, 2))
     QTest.mouseMove(room.view, rect.center())
@@ -204,7 +204,7 @@ def test_a_treatment_is_learnt_from_a_plate_and_put_on_another_light(qtbot, wind
 
 def test_a_match_on_the_shelf_serves_another_frame_of_the_same_chart(qtbot, window, ids, monkeypatch):
     room = enter(qtbot, window, ids["lamp-0505"], ids["north-0412"])
-    choose(room.add, "From the charts")
+    choose(room.evidence.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     QTest.mouseClick(room.bench.keep, LEFT)
     qtbot.waitUntil(lambda: len(window.jobs.looks.on_shelf) == 1, timeout=60000)
@@ -216,7 +216,7 @@ def test_a_match_on_the_shelf_serves_another_frame_of_the_same_chart(qtbot, wind
     room.references.setFocus()
     QTest.keyClick(room.references, Qt.Key.Key_Down)
     assert room.references.currentText() == "like north-0412, from the shelf"
-    choose(room.add, "From the charts")
+    choose(room.evidence.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     assert {p.name: p.wanted for p in room.draft.pairs} == wanted
     with answered("Go back without it", []):
@@ -232,7 +232,7 @@ def test_a_match_on_the_shelf_serves_another_frame_of_the_same_chart(qtbot, wind
 
 def test_a_match_is_exported_as_a_table_from_the_room(qtbot, window, ids, tmp_path, monkeypatch):
     room = enter(qtbot, window, ids["lamp-0505"], ids["north-0412"])
-    choose(room.add, "From the charts")
+    choose(room.evidence.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     asked = []
 
@@ -270,26 +270,26 @@ def test_a_match_is_exported_as_a_table_from_the_room(qtbot, window, ids, tmp_pa
 
 def test_greys_evenness_and_amounts_change_what_is_seen(qtbot, window, ids):
     room = enter(qtbot, window, ids["lamp-0505"], ids["north-0412"])
-    choose(room.add, "From the charts")
+    choose(room.evidence.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     first = room.learnt
     QTest.mouseClick(room.bench.greys.button(1), LEFT)
-    qtbot.waitUntil(lambda: room.learnt is not first and not room._learning, timeout=60000)
-    greys = room._found.got[[p.name in ("D2", "D3", "D4", "D5") for p in room.draft.pairs]]
+    qtbot.waitUntil(lambda: room.learnt is not first and not room.making.learning, timeout=60000)
+    greys = room.making.found(used=False).got[[p.name in ("D2", "D3", "D4", "D5") for p in room.draft.pairs]]
     assert chroma(greys).max() < 1.0
     assert first.figures.exact != 0.0
     QTest.keyClick(room.bench.exact.slider, Qt.Key.Key_Home)
-    qtbot.waitUntil(lambda: room.learnt.figures.exact == 0.0 and not room._learning, timeout=60000)
+    qtbot.waitUntil(lambda: room.learnt.figures.exact == 0.0 and not room.making.learning, timeout=60000)
     assert not room.bench.by_itself.isChecked()
     assert room.learnt.figures.mean > first.figures.mean
     qtbot.waitUntil(lambda: "Exact:" in room.bench.price.text(), timeout=60000)
     QTest.mouseClick(room.bench.by_itself, LEFT)
     qtbot.waitUntil(lambda: room.learnt.figures.exact > 0.0, timeout=60000)
-    QTest.mouseClick(room.on_lattice, LEFT)
-    assert room.lattice.isVisible() and not room.course.isVisible()
-    drawn = room.lattice.grab().toImage()
-    QTest.keyClick(room.lattice, Qt.Key.Key_Left)
-    assert room.lattice.grab().toImage() != drawn
+    QTest.mouseClick(room.change.on_lattice, LEFT)
+    assert room.change.lattice.isVisible() and not room.change.course.isVisible()
+    drawn = room.change.lattice.grab().toImage()
+    QTest.keyClick(room.change.lattice, Qt.Key.Key_Left)
+    assert room.change.lattice.grab().toImage() != drawn
     # before, held
     room.view.setFocus()
     QTest.keyPress(room.view, Qt.Key.Key_Space)
@@ -305,11 +305,13 @@ def test_a_pin_with_a_target_is_a_pair_by_number_and_weighs_what_is_said(qtbot, 
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     (row,) = room.pairs.rows
     assert (row.origin, row.words) == (Origin.NUMBER, "pin 1")
+    assert room.unsaved() == ""  # pins that were there are kept with their frame
     assert "One pair says little" in room.bench.cannot.text()
     QTest.mouseClick(room.pairs.viewport(), LEFT, pos=room.pairs.visualRect(room.pairs.model().index(0, 1)).center())
-    room.weight.setFocus()
-    QTest.keyClick(room.weight, Qt.Key.Key_Down)
+    room.evidence.weight.setFocus()
+    QTest.keyClick(room.evidence.weight, Qt.Key.Key_Down)
     qtbot.waitUntil(lambda: room.pairs.rows[0].weight == 2.0, timeout=60000)
+    assert room.unsaved() == "the match of 1 pair"
     pair = room.draft.pairs[0]
     got = room.learnt.match.at(coordinates([pair.here]))
     assert difference(got, coordinates([pair.wanted])).max() < 0.5
@@ -326,13 +328,13 @@ def test_what_cannot_be_matched_is_said_and_nothing_is_lost(qtbot, window, ids, 
     room = enter(qtbot, window, ids["north-0412"], bare)
     for words in ("From the charts", "aligned picture"):
         window.model.messages.clear()
-        choose(room.add, words)
+        choose(room.evidence.add, words)
         qtbot.waitUntil(lambda: "bare: nothing says what its numbers mean" in window.model.messages.latest, timeout=60000)
     room.use_reference(small)
-    choose(room.add, "aligned picture")
+    choose(room.evidence.add, "aligned picture")
     qtbot.waitUntil(lambda: "set pins in both pictures instead" in window.model.messages.latest, timeout=60000)
     assert "north-0412 and small" in window.model.messages.latest
-    choose(room.add, "From the charts")
+    choose(room.evidence.add, "From the charts")
     qtbot.waitUntil(lambda: "no chart was found in small" in window.model.messages.latest, timeout=60000)
     assert room.draft.pairs == () and not room.bench.give.isEnabled() and room.unsaved() == ""
     # the reference leaves the shoot: the room does not stay with what is gone
@@ -355,7 +357,7 @@ def test_the_picture_is_as_large_as_its_viewer_again_after_the_room(qtbot, windo
 
 def test_the_map_shows_how_far_each_place_is_changed(qtbot, window, ids):
     room = enter(qtbot, window, ids["lamp-0505"], ids["north-0412"])
-    choose(room.add, "From the charts")
+    choose(room.evidence.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     assert settle(window, 90)
     plain = window.flow.rendered.image

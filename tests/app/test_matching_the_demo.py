@@ -48,7 +48,7 @@ def test_a_days_matching(qtbot, window, ids, demo_frames, tmp_path):
 
     # the second camera by the chart, on all of its light
     room = enter(qtbot, window, field["field-0203"], reference)
-    choose(room.add, "From the charts")
+    choose(room.evidence.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     before, after = room.learnt.figures.before, room.learnt.figures.mean
     assert after < 0.5 < 3.0 < before
@@ -76,12 +76,12 @@ def test_a_days_matching(qtbot, window, ids, demo_frames, tmp_path):
 
     # the journal's treatment, smoothed, on the whole north light at 70 %
     room = enter(qtbot, window, plates["plate-before"], plates["plate-after"])
-    choose(room.add, "aligned picture")
+    choose(room.evidence.add, "aligned picture")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     room.bench.exact.slider.setFocus()
     for _ in range(2):
         QTest.keyClick(room.bench.exact.slider, Qt.Key.Key_PageDown)
-    qtbot.waitUntil(lambda: room.learnt.figures.exact < 0.85 and not room._learning, timeout=60000)
+    qtbot.waitUntil(lambda: room.learnt.figures.exact < 0.85 and not room.making.learning, timeout=60000)
     assert room.learnt.figures.steepness.folds == 0.0 and room.learnt.figures.mean < 1.0
     window.model.select(ids["north-0414"])
     QTest.mouseClick(room.bench.give, LEFT)
@@ -163,7 +163,7 @@ def test_what_the_second_camera_shot_comes_nearer_to_the_first(qtbot, window, id
     window.model.select(frame)
     qtbot.waitUntil(lambda: window.flow.rendered.frame == frame, timeout=60000)
     before = ciede2000(read(window.flow.rendered), wanted).mean()
-    choose(room.add, "From the charts")
+    choose(room.evidence.add, "From the charts")
     qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
     assert settle(window, 90)
     after = ciede2000(read(window.flow.rendered), wanted).mean()

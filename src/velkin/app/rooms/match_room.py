@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 
 from velkin.app.context import Context
 from velkin.app.flow.drawing import Rendered, pooled
@@ -19,20 +19,21 @@ from velkin.app.jobs.matches import Reference
 from velkin.app.model.changes import Change
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.match_bench import MatchBench
+from velkin.app.rooms.match_course import CoursePanel
+from velkin.app.rooms.match_making import Making
+from velkin.app.rooms.match_pairs import EvidencePanel
 from velkin.app.rooms.match_view import MatchView
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.checkable import ToggleButton
-from velkin.app.widgets.match_parts import CourseView, LatticeView, PairList, PairRow, screen_codes
-from velkin.app.widgets.parts import Elided, Heading, button, compact, row_of, soft
+from velkin.app.widgets.parts import Elided, compact
+from velkin.app.words import count
 from velkin.core.errors import VelkinError
 from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.looks.reading import look_of_match
 from velkin.core.looks.to_targets import PIN
-from velkin.core.match.baked import Amounts, carried
-from velkin.core.match.course import colour_words, lattice, ramps
-from velkin.core.match.draft import Draft, Key, draft_of, key
+from velkin.core.match.baked import Amounts
+from velkin.core.match.draft import Draft, draft_of
 from velkin.core.match.match_file import match_from_json
-from velkin.core.match.outcome import Outcome, Price, outcome
 from velkin.core.match.pair import Origin, Pair
 from velkin.core.match.solver import Learnt, Wish
 from velkin.core.stages.matching import Matched
@@ -44,8 +45,6 @@ if TYPE_CHECKING:
 _NOTHING = (
     "No pairs yet. Choose what the frame is to be like, then add pairs from the charts, from pins, or from an aligned picture."
 )
-#: How much a pair may count.
-_WEIGHTS = (0.25, 0.5, 1.0, 2.0, 4.0)
 
 
 class MatchRoom(Room):
@@ -61,14 +60,8 @@ class MatchRoom(Room):
         #: The frame that the match is learnt on; another one may be looked at.
         self.frame: int | None = None
         self.reference = Reference()
-        self.draft = Draft()
-        self.learnt: Learnt | None = None
-        self._found: Outcome | None = None
-        self._prices: tuple[Price, ...] = ()
-        self._kept_as = Draft()  # what was given or kept last, so that leaving loses nothing
-        self._learning = False
-        self._again = False
-        self._dragging = False
+        self.making = Making(context.jobs.matches)
+        self._pins_known = False
         #: Areas that are no evidence, as shares of the frame, and what of it was used of an aligned picture.
         self._areas: list[tuple[float, float, float, float]] = []
         self._used: NDArray[np.bool_] | None = None
@@ -77,11 +70,14 @@ class MatchRoom(Room):
         self._soon.setSingleShot(True)
         self._soon.setInterval(60)
         self._soon.timeout.connect(lambda: self._show() if self.frame is not None else None)
+        self.making.changed.connect(self._show_now)
+        self.making.prices_told.connect(self._show_prices)
+        self.making.refused.connect(lambda why: self.bench.show_nothing(why))
 
         self.view = MatchView()
-        self.pairs = PairList()
-        self.course = CourseView()
-        self.lattice = LatticeView()
+        self.evidence = EvidencePanel()
+        self.pairs = self.evidence.pairs
+        self.change = CoursePanel()
         self.bench = MatchBench()
         self._header()
         main = QVBoxLayout()
@@ -90,9 +86,9 @@ class MatchRoom(Room):
         upper = QHBoxLayout()
         upper.setSpacing(0)
         upper.addWidget(self.view, 1)
-        upper.addWidget(self._pairs_panel(), 2)
+        upper.addWidget(self.evidence, 2)
         main.addLayout(upper, 3)
-        main.addWidget(self._course_panel(), 2)
+        main.addWidget(self.change, 2)
         self.lay_out(main, self.bench)
 
         self.view.pointed.connect(context.flow.point_at)
@@ -101,7 +97,18 @@ class MatchRoom(Room):
         self.view.area_left_out.connect(self._area_left_out)
         self.view.zoomed.connect(lambda _: context.flow.sharper_soon())
         self.pairs.pair_chosen.connect(lambda _: self._show_choice())
-        self.pairs.leaving_out.connect(self.leave_out)
+        evidence = self.evidence
+        for signal, act in (
+            (evidence.charts_wanted, self.add_from_charts),
+            (evidence.aligned_wanted, self.add_from_aligned),
+            (evidence.area_wanted, self._begin_area),
+            (evidence.left_out_wanted, self._show_left_out),
+            (evidence.pins_wanted, self._begin_pins),
+            (evidence.leaving_out, self.leave_out),
+            (evidence.removing, self.remove_all),
+        ):
+            signal.connect(act)
+        evidence.weighed.connect(self._weighed)
         self.bench.wished.connect(self._wished)
         self.bench.amounts_wished.connect(self._amounts_wished)
         self.bench.give_wanted.connect(self.give)
@@ -135,74 +142,6 @@ class MatchRoom(Room):
         self.head.addWidget(self.map)
         self.add_back()
 
-    def _pairs_panel(self) -> QWidget:
-        panel = QWidget()
-        panel.setObjectName("panel")
-        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        panel.setMinimumWidth(240)
-        panel.setMaximumWidth(292)
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(12, 10, 8, 10)
-        column.setSpacing(6)
-        self._pairs_heading = Heading("Pairs")
-        column.addWidget(self._pairs_heading)
-        column.addWidget(self.pairs, 1)
-        column.addWidget(soft("left: here; right: wanted; notch: got; ΔE00"))
-        self.add = QPushButton("Add pairs")
-        self.add.setToolTip("From charts, an aligned picture, or pins")
-        menu = QMenu(self.add)
-        self._from_charts = menu.addAction("From the &charts", self.add_from_charts)
-        self._from_aligned = menu.addAction("From the reference as an &aligned picture", self.add_from_aligned)
-        self._from_part = menu.addAction("&Leave an area out of it: drag over it", self._begin_area)
-        self._show_used = menu.addAction("Show what of it was left &out", self._show_left_out)
-        assert self._show_used is not None
-        self._show_used.setCheckable(True)
-        self._from_pins = menu.addAction("From &pins: click in both pictures", self._begin_pins)
-        self.add.setMenu(menu)
-        self.out = button(
-            "Leave out", self.leave_out, tip="Leave the selected pair out of the match, or take it in again (Del)"
-        )
-        column.addWidget(row_of(self.add, self.out))
-        self.weight = compact(QComboBox())
-        for weight in _WEIGHTS:
-            self.weight.addItem(f"counts × {weight:g}", weight)
-        self.weight.setAccessibleName("How much the selected pair counts")
-        self.weight.activated.connect(self._weighed)
-        self.clear = button("Remove all", self.remove_all, tip="Begin anew; pins stay")
-        column.addWidget(row_of(self.weight, self.clear))
-        return panel
-
-    def _course_panel(self) -> QWidget:
-        panel = QWidget()
-        panel.setObjectName("panel")
-        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(16, 8, 16, 8)
-        column.setSpacing(6)
-        head = QHBoxLayout()
-        self._course_heading = Heading("Course of the change")
-        head.addWidget(self._course_heading, 1)
-        self.on_ramps, self.on_lattice = ToggleButton("Ramps"), ToggleButton("Lattice")
-        for number, choice in enumerate((self.on_ramps, self.on_lattice)):
-            choice.setAutoExclusive(True)
-            choice.setProperty("narrow", True)
-            choice.clicked.connect(lambda on, n=number: self._show_as(n) if on else None)
-            head.addWidget(choice)
-        self.on_ramps.setChecked(True)
-        column.addLayout(head)
-        self._courses = QStackedWidget()
-        self._courses.addWidget(self.course)
-        self._courses.addWidget(self.lattice)
-        column.addWidget(self._courses, 1)
-        self._course_words = soft()
-        self._course_words.setMinimumHeight(16)
-        column.addWidget(self._course_words)
-        return panel
-
-    def _show_as(self, number: int) -> None:
-        self._courses.setCurrentIndex(number)
-        self._show_course()
-
     # ---- coming and going -------------------------------------------------------------------------------------
 
     def takes(self, frame: int) -> bool:
@@ -227,8 +166,7 @@ class MatchRoom(Room):
 
     def _begin(self, frame: int, reference: int | None) -> None:
         state = self._model.state
-        self.frame, self.learnt, self._found, self._prices = frame, None, None, ()
-        self.reference, self.draft = Reference(), Draft()
+        self.frame, self.reference, draft = frame, Reference(), Draft()
         self._areas, self._used = [], None
         self.view.areas, self.view.show_hatch = (), False
         given = state.look_of(frame)
@@ -236,23 +174,24 @@ class MatchRoom(Room):
             kept = match_from_json(given.look.content.decode())
             same = next((f for f in state.frames.values() if f.name == kept.name and f.id != frame), None)
             self.reference = Reference(kept.name, None if same is None else same.id, kept)
-            self.draft = draft_of(kept)
+            draft = draft_of(kept)
         elif reference is not None:
             self.reference = Reference(state.frames[reference].name, reference)
-        self._kept_as = self.draft
-        self.draft = replace(self.draft, name=self.draft.name or self.reference.name)
+        self.making.begin(draft, self.reference.name)
+        self._pins_known = False
         self._fill_references()
         self._show_reference()
         self._show_pairs()
         self.bench.show_wish(self.draft.wish, self.draft.amounts)
         self.bench.show_nothing(_NOTHING)
         self._read_pins()
-        self._learn()
+        self.making.learn()
 
     def left_behind(self) -> None:
         """What is awaited is not shown any more, and nothing is tried."""
         self._jobs.matches.forget()
-        self.frame, self.learnt, self._learning, self._again = None, None, False, False
+        self.frame = None
+        self.making.stop()
         self.set_pins.setChecked(False)
         self.map.setChecked(False)
         self.view.picking = 0.0
@@ -262,9 +201,17 @@ class MatchRoom(Room):
 
     def unsaved(self) -> str:
         """The match in the making, where it was not given or kept as it is."""
-        if self.learnt is None or self.draft == self._kept_as:
-            return ""
-        return f"the match of {len(self.draft.used)} pairs"
+        return f"the match of {count(len(self.draft.used), 'pair')}" if self.making.unsaved else ""
+
+    @property
+    def draft(self) -> Draft:
+        """What the match is learnt from, and how."""
+        return self.making.draft
+
+    @property
+    def learnt(self) -> Learnt | None:
+        """The match as it is learnt; None where there is none."""
+        return self.making.learnt
 
     def _geometry(self) -> Geometry:
         view = self.view
@@ -322,7 +269,7 @@ class MatchRoom(Room):
         chosen = self.references.itemData(index)
         if isinstance(chosen, Reference) and not self._is(chosen):
             self.reference = chosen
-            self.draft = replace(self.draft, name=chosen.name)
+            self.making.take_amounts(self.draft.named(chosen.name), False)
             self._show_reference()
             self._read_pins()
 
@@ -338,7 +285,7 @@ class MatchRoom(Room):
         assert self.frame is not None
         state, reference = self._model.state, self.reference
         self._subtitle.setText(f"{state.frames[self.frame].name} to be")
-        self._from_aligned_enabled(reference.frame is not None)
+        self.evidence.offer_aligned(reference.frame is not None)
         self._show_pins()
         if reference.frame is None:
             self._hide_reference()
@@ -350,12 +297,6 @@ class MatchRoom(Room):
 
     def _hide_reference(self) -> None:
         self.view.show_reference(QImage(), "")
-
-    def _from_aligned_enabled(self, on: bool) -> None:
-        for action in (self._from_aligned, self._from_part, self._show_used):
-            assert action is not None
-            action.setEnabled(on)
-            action.setToolTip("" if on else "Choose a frame as the reference first")
 
     # ---- evidence ---------------------------------------------------------------------------------------------
 
@@ -395,8 +336,7 @@ class MatchRoom(Room):
             self._model.say("The area is left out when the aligned picture is added.")
 
     def _show_left_out(self) -> None:
-        assert self._show_used is not None
-        self.view.show_hatch = self._show_used.isChecked() and self._used is not None
+        self.view.show_hatch = self.evidence.shows_left_out and self._used is not None
         if self._used is not None:
             self.view.set_hatch(pooled(~self._used, self._used.shape[1], self._used.shape[0]))
         self.view.update()
@@ -407,9 +347,8 @@ class MatchRoom(Room):
         if isinstance(pairs, VelkinError):
             self._model.report(pairs)
             return
-        self.draft = self.draft.with_pairs(pairs, lambda p: p.origin is origin)
         self._model.say(words)
-        self._learn()
+        self.making.take(self.draft.with_pairs(pairs, lambda p: p.origin is origin))
 
     def _begin_pins(self) -> None:
         if not self.set_pins.isChecked():
@@ -467,93 +406,53 @@ class MatchRoom(Room):
 
         draft = self.draft.with_pairs(pairs, instead)
         if draft.pairs != self.draft.pairs:
-            self.draft = draft
-            self._learn()
+            self.making.take(draft)
+        if not self._pins_known:  # those that were there already are kept with their frames: nothing is lost with them
+            self._pins_known = True
+            self.making.keep()
 
     def leave_out(self) -> None:
         """Leave the chosen pair out, or take it in again."""
         chosen = self.pairs.chosen()
         if chosen is not None:
-            self.draft = self.draft.leaving_out([chosen], chosen not in self.draft.left_out)
-            self._learn()
+            self.making.take(self.draft.leaving_out([chosen], chosen not in self.draft.left_out))
 
-    def _weighed(self, index: int) -> None:
+    def _weighed(self, weight: float) -> None:
         chosen = self.pairs.chosen()
         if chosen is not None:
-            self.draft = self.draft.weighing(chosen, float(self.weight.itemData(index)))
-            self._learn()
+            self.making.take(self.draft.weighing(chosen, weight))
 
     def remove_all(self) -> None:
         """Begin anew with the pins alone."""
-        self.draft = replace(self.draft, pairs=(), left_out=frozenset(), weights={})
         self._areas, self._used = [], None
         self.view.areas, self.view.show_hatch = (), False
+        self.making.take(replace(self.draft, pairs=(), left_out=frozenset(), weights={}))
         self._read_pins()
-        self._learn()
 
     def _show_choice(self) -> None:
-        chosen = self.pairs.chosen()
-        self.out.setEnabled(chosen is not None)
-        self.weight.setEnabled(chosen is not None)
-        self.out.setText("Take in" if chosen in self.draft.left_out else "Leave out")
-        number = chosen[1].removeprefix(PIN) if chosen is not None and chosen[0] in (Origin.PINS, Origin.NUMBER) else ""
-        self.view.chosen_pin = int(number) if number.isdigit() else 0
+        self.view.chosen_pin = self.evidence.show_choice(self.draft)
         self.view.update()
-        pair = next((p for p in self.draft.pairs if key(p) == chosen), None)
-        weight = 1.0 if pair is None else self.draft.weight(pair)
-        self.weight.setCurrentIndex(min(range(len(_WEIGHTS)), key=lambda n: abs(_WEIGHTS[n] - weight)))
 
-    # ---- learning ---------------------------------------------------------------------------------------------
+    # ---- how it is wished -------------------------------------------------------------------------------------
 
     def _wished(self, wish: Wish, dragging: bool) -> None:
-        self.draft, self._dragging = replace(self.draft, wish=wish), dragging
         self.bench.show_wish(wish, self.draft.amounts)
-        self._learn()
+        self.making.take(replace(self.draft, wish=wish), dragging)
 
     def _amounts_wished(self, amounts: Amounts, dragging: bool) -> None:
-        self.draft, self._dragging = replace(self.draft, amounts=amounts), dragging
-        self._show_now()
+        self.making.take_amounts(replace(self.draft, amounts=amounts), dragging)
 
-    def _learn(self) -> None:
-        """Learn from what there is; one at a time, the last wish is never lost."""
-        if self.frame is None:
-            return
-        if not self.draft.used:
-            self.learnt, self._found = None, None
-            self._show()
-            return
-        if self._learning:
-            self._again = True
-            return
-        self._learning = True
-        self._jobs.matches.learn(self.draft, self._dragging, self._learnt)
-
-    def _learnt(self, learnt: Learnt | VelkinError) -> None:
-        self._learning = False
-        if self.frame is None:
-            return
-        if isinstance(learnt, VelkinError):
-            self.learnt = None
-            self.bench.show_nothing(str(learnt))
-        else:
-            self.learnt = learnt
-            if not self._dragging:
-                self._jobs.matches.tell_prices(self.draft, self._show_prices)
-        self._show_now()
-        if self._again:
-            self._again = False
-            self._learn()
-
-    def _show_prices(self, prices: tuple[Price, ...]) -> None:
-        self._prices = prices
+    def _show_prices(self) -> None:
         if self.learnt is not None:
-            self.bench.show_prices(prices, self.learnt)
+            self.bench.show_prices(self.making.prices, self.learnt)
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
     def _show_now(self) -> None:
         """Show the match as it is; while it is dragged the picture first, and the rest as often as there is time for it."""
-        if self._dragging and self.learnt is not None:
+        if self.frame is None:
+            return
+        if self.making.dragging and self.learnt is not None:
             self._try()
             if not self._soon.isActive():
                 self._soon.start()
@@ -563,42 +462,21 @@ class MatchRoom(Room):
 
     def _show(self) -> None:
         """Show the match as it is now: pairs, figures, course, and the picture under it."""
-        learnt, draft = self.learnt, self.draft
-        if learnt is None:
-            self._found = None
-            if not draft.used:
+        learnt, used = self.learnt, self.making.found(used=True)
+        if learnt is None or used is None:
+            if not self.draft.used:
                 self.bench.show_nothing(_NOTHING)
         else:
-            self._found = outcome(learnt, draft.wish, draft.amounts, draft.pairs)
-            used = outcome(learnt, draft.wish, draft.amounts, draft.used)
-            self.bench.show_learnt(learnt, used, draft.wish)
-            self.bench.show_prices(self._prices, learnt)
+            self.bench.show_learnt(learnt, used, self.draft.wish)
+            self.bench.show_prices(self.making.prices, learnt)
         self._show_pairs()
-        self._show_course()
+        self.change.show_change(self.learnt, self.draft.amounts)
         self._show_foot()
         self._name_view()
         self._try()
 
     def _show_pairs(self) -> None:
-        found, draft, rows = self._found, self.draft, []
-        names = self._patch_names()
-        if found is not None:
-            codes = [[QColor(*(int(v) for v in c)) for c in screen_codes(x)] for x in (found.here, found.wanted, found.got)]
-            rows = [
-                PairRow(
-                    p.origin,
-                    p.name,
-                    _named(p, names),
-                    (codes[0][n], codes[1][n], codes[2][n]),
-                    float(found.errors[n]),
-                    draft.weight(p),
-                    key(p) in draft.left_out,
-                )
-                for n, p in enumerate(draft.pairs)
-            ]
-        self.pairs.show_pairs(rows)
-        self._pairs_heading.setText(f"Pairs   {len(draft.used)}" if rows else "Pairs")
-        self.clear.setEnabled(bool(rows))
+        self.evidence.show_pairs(self.draft, self.making.found(used=False), self._patch_names())
         self._show_choice()
 
     def _patch_names(self) -> dict[str, str]:
@@ -608,25 +486,6 @@ class MatchRoom(Room):
             names = {**dict(zip(chart.ids, chart.names, strict=True)), **names}
         return names
 
-    def _show_course(self) -> None:
-        learnt = self.learnt
-        if learnt is None:
-            self.course.show_ramps(())
-            self.lattice.show_lattice(None)
-            self._course_words.setText("")
-            return
-        amounts, match = self.draft.amounts, learnt.match
-        made = ramps(lambda x: carried(match, amounts, x))
-        self.course.show_ramps(made)
-        if self._courses.currentIndex():
-            self.lattice.show_lattice(lattice(lambda x: carried(match, amounts, x)))
-        steep = learnt.figures.steepness
-        folds = "nothing folds" if not steep.folds else f"{100 * steep.folds:.1f} % of the colours fold"
-        times = steep.largest_gain / max(steep.grey_gain, 1e-6)
-        self._course_words.setText(
-            f"Above: before; below: after. Steepest among {colour_words(steep.at)}: {times:.1f} × as steep as the greys; {folds}."
-        )
-
     def _show_foot(self) -> None:
         state, frame = self._model.state, self._model.frame
         if frame is not None:
@@ -635,7 +494,7 @@ class MatchRoom(Room):
 
     def _try(self) -> None:
         """The frame that is looked at under the match."""
-        learnt, rough = self.learnt, self._dragging
+        learnt, rough = self.learnt, self.making.dragging
         self._model.try_look(None if learnt is None else Matched(learnt.match, self.draft.amounts, rough=rough), rough)
 
     def _name_view(self) -> None:
@@ -657,22 +516,11 @@ class MatchRoom(Room):
             return
         frames = self._model.frames_of_light(current) if all_of_light else (current,)
         self._jobs.looks.give(frames, self._look(), 1.0)
-        self._kept_as = self.draft
+        self.making.keep()
         self.leave()
 
     def keep(self) -> None:
         """Keep the match on the shelf, with its pairs."""
         if self.learnt is not None:
             self._jobs.looks.keep(self._look())
-            self._kept_as = self.draft
-
-    def chosen_key(self) -> Key | None:
-        """Which pair is chosen."""
-        return self.pairs.chosen()
-
-
-def _named(pair: Pair, names: dict[str, str]) -> str:
-    """A pair's name in the list: a patch with what it is called, a pin with its number."""
-    if pair.origin is Origin.CHART and names.get(pair.name, pair.name) != pair.name:
-        return f"{pair.name}  {names[pair.name]}"
-    return f"{PIN}{pair.name}" if pair.origin is Origin.PINS else pair.name
+            self.making.keep()

@@ -49,6 +49,10 @@ class Draft:
         there = [new.pop(key(p), p) for p in self.pairs if key(p) in new or not instead(p)]
         return replace(self, pairs=(*there, *new.values()))
 
+    def named(self, name: str) -> Draft:
+        """Under another name."""
+        return replace(self, name=name)
+
     def leaving_out(self, keys: Iterable[Key], out: bool) -> Draft:
         """With pairs left out, or taken in again."""
         return replace(self, left_out=self.left_out | set(keys) if out else self.left_out - set(keys))
