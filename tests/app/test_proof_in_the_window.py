@@ -240,7 +240,7 @@ def test_strokes_are_painted_erased_and_undone_one_by_one(qtbot, window, bench):
     painted = window.flow.measured.there_outside.outside
     place = window.model.easings()[0].place
     assert (place.kind, len(place.strokes), place.painted_on) == (BRUSHED, 1, (2400, 1600)) and painted < 0.7 * full
-    e.erase.click()
+    e.brush_row.erase.click()
     stroke((1750, 300), (1750, 700))
     assert settle(window, 90) and painted < window.flow.measured.there_outside.outside < full
     window.model.undo()
