@@ -261,11 +261,33 @@ def test_a_match_is_exported_as_a_table_from_the_room(qtbot, window, ids, tmp_pa
     assert cube.values.shape == (17, 17, 17, 3) and "space: srgb" in cube.comments
     assert settle(window, 90)
     assert "out.cube was written" in window.model.messages.latest
+    # a name that gets its suffix after the dialog is not replaced without a question
+    written, questions = (tmp_path / "out.cube").read_bytes(), []
+    (tmp_path / "out.cube").write_bytes(b"somebody's")
+    for answer, left in (("Stay here", b"somebody's"), ("Replace it", written)):
+        when_asked(MatchExportSheet, by_keys, [])
+        with answered(answer, questions):
+            QTest.mouseClick(room.bench.export, LEFT)
+        qtbot.waitUntil(lambda b=left: (tmp_path / "out.cube").read_bytes() == b, timeout=20000)
+    assert questions == ["out.cube, which is there already, would be lost."] * 2
     # without a match the menu's command says how to get one
     with answered("Go back without it", []):
         QTest.keyClick(room.view, Qt.Key.Key_Escape)
     window.actions_.look.export()
     assert "has no match on" in window.model.messages.latest
+
+
+def test_a_match_that_could_not_be_kept_is_not_taken_for_kept(qtbot, window, ids, tmp_path):
+    room = enter(qtbot, window, ids["lamp-0505"], ids["north-0412"])
+    choose(room.evidence.add, "From the charts")
+    qtbot.waitUntil(lambda: room.learnt is not None, timeout=60000)
+    (tmp_path / "matches").write_text("a file where the shelf would be")
+    QTest.mouseClick(room.bench.keep, LEFT)
+    qtbot.waitUntil(lambda: "shelf of matches cannot be written to" in window.model.messages.latest, timeout=60000)
+    assert room.unsaved() == "the match of 24 pairs"
+    # its own command begins nothing anew
+    QTest.keyClick(room.view, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
+    assert window.navigator.room is room and len(room.draft.pairs) == 24
 
 
 def test_greys_evenness_and_amounts_change_what_is_seen(qtbot, window, ids):

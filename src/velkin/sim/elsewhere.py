@@ -95,7 +95,6 @@ def make(
     The mill writes opRGB numbers and leaves the tag out; one of its files has half a profile. From elsewhere come a telephone's
     P3 picture, a scan that says two things at once, a claim without a profile, an advertisement in ink, and a gray scan.
     """
-    mark = folder / "recipe.txt"
     jobs: dict[Path, Callable[[], bytes]] = {}
 
     def untagged(name: str, crop: tuple[float, float, float, float]) -> Callable[[], bytes]:
@@ -123,8 +122,21 @@ def make(
         None,
         "minisblack",
     )
-    files = list(jobs)
-    if is_made(folder) and all(f.is_file() for f in files):
+    profile = folder / f"{press.NAME}.icc"
+    return make_once(folder, RECIPE, jobs, made, stopped, lambda: write_whole(profile, press.press_profile(4), True))
+
+
+def make_once(
+    folder: Path,
+    recipe: str,
+    jobs: dict[Path, Callable[[], bytes]],
+    made: Callable[[int], None],
+    stopped: Callable[[], bool],
+    then: Callable[[], None] = lambda: None,
+) -> list[Path]:
+    """Make files in a folder, which remembers by which recipe; those of the same one are kept, and `then` follows the last that is made."""
+    files, mark = list(jobs), folder / "recipe.txt"
+    if mark.is_file() and mark.read_text().strip() == recipe and all(f.is_file() for f in files):
         return files
     for done, (path, build) in enumerate(jobs.items(), start=1):
         if stopped():
@@ -132,9 +144,8 @@ def make(
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, build(), True)
         made(done)
-    profile = folder / f"{press.NAME}.icc"
-    write_whole(profile, press.press_profile(4), True)
-    mark.write_text(RECIPE + "\n")
+    then()
+    mark.write_text(recipe + "\n")
     return files
 
 

@@ -10,10 +10,9 @@ from numpy.typing import NDArray
 
 from velkin.core.conversion.codes import codes_of_light
 from velkin.core.conversion.light import carried
-from velkin.core.files.safely import write_whole
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.rgb import ROMM, SRGB
-from velkin.sim.elsewhere import as_jpeg, linear_part
+from velkin.sim.elsewhere import as_jpeg, linear_part, make_once
 from velkin.sim.treatments import treated
 
 Pixels = NDArray[np.float32]
@@ -55,15 +54,4 @@ def make(
         "plate-after.jpg": lambda: _written(treated(linear_part(frames, plate, _WHOLE, _WIDTH, ROMM), "faded")),
         "clip-0007.jpg": lambda: _written(flattened(linear_part(frames, "north-0412", _WHOLE, _WIDTH, ROMM))),
     }
-    mark = folder / "recipe.txt"
-    files = [folder / name for name in jobs]
-    if mark.is_file() and mark.read_text().strip() == RECIPE and all(f.is_file() for f in files):
-        return files
-    folder.mkdir(parents=True, exist_ok=True)
-    for done, (path, build) in enumerate(zip(files, jobs.values(), strict=True), start=1):
-        if stopped():
-            return files
-        write_whole(path, build(), True)
-        made(done)
-    mark.write_text(RECIPE + "\n")
-    return files
+    return make_once(folder, RECIPE, {folder / name: build for name, build in jobs.items()}, made, stopped)

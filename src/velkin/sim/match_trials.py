@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
 from velkin.core.charts.built_in import iso24
-from velkin.core.conversion.tables import read, table_of_values
 from velkin.core.files import raw
 from velkin.core.icc.transform import to_lab
 from velkin.core.match.aligned import pairs_of_aligned
@@ -194,7 +193,7 @@ def export_errors(match: Match, count: int = 4000) -> dict[str, tuple[float, flo
     held = np.all((meant_light > 0.0) & (meant_light < 1.0), axis=1)
     meant = xyz_to_lab(meant_light[held] @ SRGB.to_xyz.T)
     cube = cube_of_text(match_cube(match, Amounts(), SRGB, 65))
-    found = read(table_of_values(cube.values, 3, codes=False), numbers[held].astype(np.float32))
+    found = cube.through(numbers[held].astype(np.float32))
     by_cube = xyz_to_lab(np.asarray(SRGB.decode(np.clip(found, 0.0, 1.0).astype(np.float64))) @ SRGB.to_xyz.T)
     by_icc = to_lab(numbers[held], match_icc(match, Amounts(), SRGB), "rgb")
     return {

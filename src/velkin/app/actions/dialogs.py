@@ -8,6 +8,8 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
+from velkin.app.widgets.asking import may_lose
+
 
 class Dialogs:
     """Asks over a window."""
@@ -40,11 +42,15 @@ class Dialogs:
     def save_file(
         self, title: str, name: str, kinds: str, suffixes: tuple[str, ...] = (), folder: Path | None = None
     ) -> Path | None:
-        """A file to write; the dialog asks about replacing. A name without one of the suffixes gets the first of them."""
+        """A file to write; replacing one is asked about. A name without one of the suffixes gets the first of them."""
         start = (folder or self._folder) / name
         out = self._remembered(QFileDialog.getSaveFileName(self.parent, title, str(start), kinds)[0])
         if out is not None and suffixes and out.suffix.lower() not in suffixes:
             out = out.with_name(out.name + suffixes[0])
+            # the dialog did not know this name
+            taken = f"{out.name}, which is there already," if out.exists() else ""
+            if not may_lose(taken, title, "Replace it", self.parent):
+                return None
         return out
 
     def folder(self, title: str, start: Path | None = None) -> Path | None:

@@ -31,7 +31,7 @@ class LookActions:
     def match(self) -> None:
         """Open the match room on the frame in the viewer; of two that are selected the other one is its reference."""
         current, selected = self._model.current, self._model.selected
-        if current is not None:
+        if current is not None and self._model.places.now.page is not Page.MATCH:
             others = [f for f in selected if f != current]
             self._model.places.go(Page.MATCH, current, others[0] if len(others) == 1 else None)
 

@@ -43,6 +43,7 @@ class LookSection(QWidget):
         self.place.addItem("everywhere", EVERYWHERE)
         self.place.addItem("where it is brushed", BRUSHED)
         self.place.activated.connect(self._place_chosen)
+        self.place.setToolTip("Of the frame in the viewer alone; strokes lie where they were painted on it")
         self._place_row = labelled("Acts", self.place, 76)
         column.addWidget(self._place_row)
         self.brush = BrushControls(self._model.proof, "Brush", "this look")

@@ -6,8 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import pyqtSignal
-
 from velkin.app.flow.readout import read_pin
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
@@ -30,8 +28,6 @@ if TYPE_CHECKING:
 class Looks(Work):
     """Looks of frames, and the shelf of matches; what reads and learns is loaded on the worker that first does it."""
 
-    shelf_changed = pyqtSignal()
-
     def __init__(self, ground: Ground, shelf: Path) -> None:
         super().__init__(ground)
         self._shelf = shelf
@@ -49,10 +45,9 @@ class Looks(Work):
     def _scanned(self, found: object) -> None:
         if isinstance(found, list):
             self.on_shelf = found
-            self.shelf_changed.emit()
 
-    def keep(self, look: KeptLook) -> None:
-        """Keep a match on the shelf."""
+    def keep(self, look: KeptLook, then: Callable[[], None] = lambda: None) -> None:
+        """Keep a match on the shelf, and go on once it is there."""
 
         def work(job: Job) -> tuple[Path, list[KeptMatch]]:
             from velkin.core.looks.shelf import keep_match
@@ -62,6 +57,7 @@ class Looks(Work):
         def done(result: tuple[Path, list[KeptMatch]]) -> None:
             self._scanned(result[1])
             self._model.say(f"{result[0].stem} is on the shelf of matches, with its pairs.")
+            then()
 
         self._aside(Lane.HAND, work, done, name="Keeping the match")
 
@@ -93,8 +89,8 @@ class Looks(Work):
 
         self._aside(Lane.HAND, work, tell, name="Reading the look", purpose="look", here=True)
 
-    def give(self, frames: tuple[int, ...], look: KeptLook, strength: float) -> None:
-        """Give frames a look, once it was learnt on a worker; where it cannot be, nothing is given."""
+    def give(self, frames: tuple[int, ...], look: KeptLook, strength: float, then: Callable[[], None] = lambda: None) -> None:
+        """Give frames a look, once it was learnt on a worker, and go on when they have it; where it cannot be, nothing is given."""
         spaces = self._lights_of(self._model.state)
 
         def work(job: Job) -> None:
@@ -104,6 +100,7 @@ class Looks(Work):
         def done(_: None) -> None:
             if self._command(lambda s: s.looks.give(frames, look, strength)):
                 self._model.say(f"{count(len(frames), 'frame')}: {look.words(strength)}; {Alters.BOTH.value}.")
+                then()
 
         self._aside(Lane.HAND, work, done, name="Putting the look on", purpose="look", here=True)
 

@@ -81,8 +81,11 @@ class Matches(Work):
 
             mine, where, chart = self._patches(state, chart_frame(state, frame), ())
             if reference.frame is not None:
-                look = state.path(reference.frame).at(Place.LOOK)
-                wanted, there, _ = self._patches(state, chart_frame(state, reference.frame), look)
+                there_chart = chart_frame(state, reference.frame)
+                # what was brushed lies where it was painted: in no other frame
+                elsewhere = reference.frame in state.look_places and there_chart != reference.frame
+                look = () if elsewhere else state.path(reference.frame).at(Place.LOOK)
+                wanted, there, _ = self._patches(state, there_chart, look)
             elif reference.kept is not None:
                 wanted, there = patches_wanted(reference.kept.pairs), reference.kept.name
             else:

@@ -54,9 +54,9 @@ class Making(QObject):
         self.draft, self.dragging = draft, dragging
         self.changed.emit()
 
-    def keep(self) -> None:
-        """It was given or kept as it is now."""
-        self._kept_as = self.draft
+    def keep(self, draft: Draft) -> None:
+        """It was given or kept as this."""
+        self._kept_as = draft
 
     @property
     def unsaved(self) -> bool:

@@ -269,7 +269,9 @@ class MatchRoom(Room):
         chosen = self.references.itemData(index)
         if isinstance(chosen, Reference) and not self._is(chosen):
             self.reference = chosen
-            self.making.take_amounts(self.draft.named(chosen.name), False)
+            if any(p.origin in (Origin.CHART, Origin.ALIGNED) for p in self.draft.pairs):
+                self._model.say(f"The pairs that are there stay; add pairs anew for those of {chosen.name}, or remove all.")
+            self.making.take(self.draft.named(chosen.name))
             self._show_reference()
             self._read_pins()
 
@@ -409,7 +411,7 @@ class MatchRoom(Room):
             self.making.take(draft)
         if not self._pins_known:  # those that were there already are kept with their frames: nothing is lost with them
             self._pins_known = True
-            self.making.keep()
+            self.making.keep(self.draft)
 
     def leave_out(self) -> None:
         """Leave the chosen pair out, or take it in again."""
@@ -515,12 +517,17 @@ class MatchRoom(Room):
         if current is None or self.learnt is None:
             return
         frames = self._model.frames_of_light(current) if all_of_light else (current,)
-        self._jobs.looks.give(frames, self._look(), 1.0)
-        self.making.keep()
-        self.leave()
+        draft, frame = self.draft, self.frame
+
+        def given() -> None:
+            if self.frame is not None and self.frame == frame:  # else the room was left meanwhile
+                self.making.keep(draft)
+                self.leave()
+
+        self._jobs.looks.give(frames, self._look(), 1.0, given)
 
     def keep(self) -> None:
         """Keep the match on the shelf, with its pairs."""
         if self.learnt is not None:
-            self._jobs.looks.keep(self._look())
-            self.making.keep()
+            draft = self.draft
+            self._jobs.looks.keep(self._look(), lambda: self.making.keep(draft))

@@ -8,9 +8,12 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cache import cached
+from velkin.core.conversion.tables import Table, read, table_of_values
 from velkin.core.errors import BadProfile, UnreadableFile
 
 Floats = NDArray[np.float64]
+Pixels = NDArray[np.float32]
 
 #: Steps that are read: of tables with three axes, and of curves.
 LEAST, MOST, MOST_1D = 2, 129, 65536
@@ -41,6 +44,22 @@ class Cube:
     def is_curves(self) -> bool:
         """Whether it is a curve for each channel."""
         return self.values.ndim == 2
+
+    def through(self, numbers: Pixels) -> Pixels:
+        """Numbers (N, 3) through it: curves linearly, a table of three axes tetrahedrally; beyond the domain its end counts."""
+        low, high = self.low.astype(np.float32), self.high.astype(np.float32)
+        places = (numbers - low) / (high - low)
+        if not self.is_curves:
+            return read(_table(self), places)
+        steps = np.linspace(0.0, 1.0, len(self.values))
+        found = [np.interp(places[:, c], steps, self.values[:, c]) for c in range(3)]
+        return np.stack(found, axis=1).astype(np.float32)
+
+
+@cached(120_000_000)
+def _table(cube: Cube) -> Table:
+    """The values of a cube of three axes."""
+    return table_of_values(cube.values, 3, codes=False)
 
 
 def load_cube(path: Path) -> Cube:

@@ -10,12 +10,12 @@ import numpy as np
 from velkin.core.cache import cached
 from velkin.core.gamut.easing import Place as Painted
 from velkin.core.gamut.masks import Window, painted
-from velkin.core.looks.kept import KeptLook, LookKind
+from velkin.core.looks.kept import GIVING, KeptLook, LookKind
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Alters, Flow, Line, Place
 
 if TYPE_CHECKING:
-    from velkin.core.stages.looking import LinkLook, Look, ProfileLook
+    from velkin.core.stages.looking import Look, ProfileLook
     from velkin.core.stages.matching import Matched
 
 
@@ -62,22 +62,22 @@ class GivenLook:
 
 
 @cached(200_000_000)
-def _stage(look: KeptLook) -> Matched | Look | LinkLook | ProfileLook:
+def _stage(look: KeptLook) -> Matched | Look | ProfileLook:
     """What the look's file holds. What reads and learns is loaded here: every path knows this module, and few have a look."""
+    from velkin.core.looks.device_link import device_link
     from velkin.core.match.cube_file import cube_of_text
     from velkin.core.match.match_file import match_from_json
-    from velkin.core.stages.looking import LinkLook, Look, ProfileLook
+    from velkin.core.stages.looking import Look, ProfileLook
     from velkin.core.stages.matching import Matched
 
     if look.kind is LookKind.MATCH:
         kept = match_from_json(look.content.decode("utf-8"))
         return Matched(kept.learnt().match, kept.amounts)
-    if look.kind is LookKind.TABLE:
+    if look.kind in GIVING:
         assert look.takes is not None
-        return Look(cube_of_text(look.content.decode("utf-8", "replace")), look.takes, look.gives or look.takes, name=look.name)
-    if look.kind is LookKind.LINK:
-        assert look.takes is not None
-        return LinkLook(look.content, look.takes, look.gives or look.takes, name=look.name)
+        text = look.kind is LookKind.TABLE
+        table = cube_of_text(look.content.decode("utf-8", "replace")) if text else device_link(look.content)
+        return Look(table, look.takes, look.gives or look.takes, name=look.name)
     return ProfileLook(look.content, look.takes, name=look.name)
 
 

@@ -1,4 +1,4 @@
-"""A look from elsewhere: a `.cube` between the numbers it states; look and numbers change."""
+"""Looks from elsewhere: a table between the numbers that are stated for it, or an ICC profile; look and numbers change."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from velkin.core.conversion.light import encoded, linear_in
 from velkin.core.conversion.tables import EVEN, Table, read, table_of_values
 from velkin.core.icc.space import LAB, ICCSpace
 from velkin.core.icc.transform import Intent, to_lab
-from velkin.core.looks.device_link import DeviceLink, device_link
+from velkin.core.looks.device_link import DeviceLink
 from velkin.core.looks.kept import look_words
 from velkin.core.match.cube_file import Cube
 from velkin.core.spaces.lab import lab_of_numbers, numbers_of_lab
@@ -26,18 +26,18 @@ Pixels = NDArray[np.float32]
 
 @dataclass(frozen=True, eq=False)
 class Look:
-    """A table of others, at a strength of 0 (nothing) over 1 to 1.5.
+    """A table of others, a `.cube` or a device link, at a strength of 0 (nothing) over 1 to 1.5.
 
     Attributes
     ----------
-    cube : Cube
+    table : Cube or DeviceLink
     takes, gives : RGBSpace
         What its input and its output mean, as encoded numbers.
     strength : float
     name : str
     """
 
-    cube: Cube
+    table: Cube | DeviceLink
     takes: RGBSpace
     gives: RGBSpace
     strength: float = 1.0
@@ -53,54 +53,9 @@ class Look:
         """Light through the table; where its strength is not 1, so much of the way in even lightness."""
         assert flow.linear and isinstance(flow.space, RGBSpace)
         numbers = encoded(flow.light_in(self.takes), self.takes)
-        low, high = self.cube.low.astype(np.float32), self.cube.high.astype(np.float32)
-        places = ((numbers - low) / (high - low)).reshape(-1, 3)
-        if self.cube.is_curves:
-            columns = self.cube.values
-            steps = np.linspace(0.0, 1.0, len(columns))
-            found = np.stack([np.interp(places[:, c], steps, columns[:, c]) for c in range(3)], axis=1).astype(np.float32)
-        else:
-            found = read(_table(self.cube), places)
+        found = self.table.through(numbers.reshape(-1, 3))
         looked = flow.as_numbers(found.reshape(numbers.shape), self.gives).light_in(flow.space)
         return flow.as_light(so_much(flow.pixels, looked, self.strength), flow.space)
-
-
-@dataclass(frozen=True)
-class LinkLook:
-    """An ICC device link put on as a look, between the numbers of two stated spaces.
-
-    Attributes
-    ----------
-    icc : bytes
-    takes, gives : RGBSpace
-    strength : float
-    name : str
-    """
-
-    icc: bytes
-    takes: RGBSpace
-    gives: RGBSpace
-    strength: float = 1.0
-    name: str = ""
-
-    place = Place.LOOK
-
-    def describe(self) -> tuple[Line, ...]:
-        """What it says of itself."""
-        return (Line(look_words(self.name, self.strength), Alters.BOTH),)
-
-    def apply(self, flow: Flow) -> Flow:
-        """Light, as the link has it. Raises BadProfile."""
-        assert flow.linear and isinstance(flow.space, RGBSpace)
-        numbers = encoded(flow.light_in(self.takes), self.takes)
-        found = _link(self.icc).through(numbers.reshape(-1, 3)).reshape(numbers.shape)
-        looked = flow.as_numbers(found, self.gives).light_in(flow.space)
-        return flow.as_light(so_much(flow.pixels, looked, self.strength), flow.space)
-
-
-@cached(60_000_000)
-def _link(icc: bytes) -> DeviceLink:
-    return device_link(icc)
 
 
 @dataclass(frozen=True)
@@ -167,9 +122,3 @@ def so_much(before: Pixels, after: Pixels, strength: float) -> Pixels:
         return after
     first, second = encoded(before, EVEN), encoded(after, EVEN)
     return linear_in(first + np.float32(strength) * (second - first), EVEN, EVEN)
-
-
-@cached(120_000_000)
-def _table(cube: Cube) -> Table:
-    """The values of a cube of three axes."""
-    return table_of_values(cube.values, 3, codes=False)
