@@ -11,8 +11,9 @@ from velkin.core.cameraprofiles.export import exported
 from velkin.core.cameraprofiles.fit import fit
 from velkin.core.cameraprofiles.profile import Figures
 from velkin.core.cameraprofiles.report import differences_by_hue, hue_name, patch_colours, report_csv, verdict, wrong_built_in
-from velkin.core.cameraprofiles.shelf import Shelf, file_name, fingerprint, name_by_pattern
+from velkin.core.cameraprofiles.shelf import Shelf, fingerprint, name_by_pattern
 from velkin.core.errors import BadProfile, NotSupported, OutputRefused
+from velkin.core.files.names import file_name
 from velkin.core.spaces.lab import xyz_to_lab
 
 from .test_fit import CAMERAS, CHART, LIGHTS, request
@@ -101,7 +102,7 @@ def test_files_are_brought_and_taken_off_without_loss(shelf, fitted, tmp_path):
 
 
 def test_names_of_files(fitted):
-    assert file_name(' a/b:c*? "d" ') == "a b c d" and file_name("///") == "profile"
+    assert file_name(' a/b:c*? "d" ', "profile") == "a b c d" and file_name("///", "profile") == "profile"
     profile = fitted.of("table")
     assert name_by_pattern("{camera}, {light} {date}", profile, "2026-11") == "Velkin Studio One, the light 2026-11"
     for wrong in ("{nothing}", "{", "{name.x}"):

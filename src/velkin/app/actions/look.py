@@ -11,9 +11,9 @@ from velkin.app.model.places import Page
 from velkin.app.sheets.look_sheet import LookSheet
 from velkin.app.sheets.match_export_sheet import MatchExportSheet
 from velkin.app.words import count
+from velkin.core.files.names import file_name
 from velkin.core.looks.kept import SUFFIXES, KeptLook, LookKind
 from velkin.core.looks.reading import look_of_match
-from velkin.core.looks.shelf import file_stem
 from velkin.core.match.match_file import KeptMatch, match_from_json
 
 
@@ -75,7 +75,7 @@ class LookActions:
         if sheet.exec():
             wish = sheet.wish()
             path = self._dialogs.save_file(
-                "Export the match", f"{file_stem(kept.name)}{wish.suffix}", f"*{wish.suffix}", (wish.suffix,)
+                "Export the match", f"{file_name(kept.name, 'match')}{wish.suffix}", f"*{wish.suffix}", (wish.suffix,)
             )
             if path is not None:
                 self._jobs.looks.export(kept, wish, path)

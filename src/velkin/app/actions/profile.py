@@ -12,8 +12,8 @@ from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.profile import CameraProfile
-from velkin.core.cameraprofiles.shelf import file_name
 from velkin.core.errors import VelkinError
+from velkin.core.files.names import file_name
 from velkin.core.files.safely import write_whole
 
 _PROFILES = "Camera profiles (*.dcp *.icc *.icm *.json)"
@@ -109,7 +109,7 @@ class ProfileActions:
 
     def save_table(self, name: str, text: str) -> None:
         """Ask where a table goes."""
-        out = self._dialogs.save_file("Save the report", f"{file_name(name)}.csv", "Tables (*.csv)", (".csv",))
+        out = self._dialogs.save_file("Save the report", f"{file_name(name, 'report')}.csv", "Tables (*.csv)", (".csv",))
         if out is None:
             return
         try:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-import re
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
@@ -21,7 +20,8 @@ from velkin.core.cameraprofiles.anyprofile import SUFFIXES, AnyProfile, load_any
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.errors import BadProfile, OutputRefused, VelkinError
 from velkin.core.files.checked_json import refused_as
-from velkin.core.files.safely import write_whole
+from velkin.core.files.names import file_name
+from velkin.core.files.safely import write_named, write_whole
 
 _INDEX = "shelf.json"
 _REMOVED = "removed"
@@ -174,7 +174,7 @@ class Shelf:
         for entry in self.entries:
             if entry.digest == digest:
                 return entry.path
-        return self._write(file_name(profile.name), ".json", profile.to_json().encode())
+        return self._write(file_name(profile.name, "profile"), ".json", profile.to_json().encode())
 
     def bring(self, path: Path) -> Path:
         """Copy a profile file onto the shelf; refused when it cannot be read as one. Where it lies there.
@@ -190,17 +190,9 @@ class Shelf:
 
     def _write(self, stem: str, suffix: str, data: bytes) -> Path:
         self.folder.mkdir(parents=True, exist_ok=True)
-        for number in range(1, 1000):
-            out = self.folder / (f"{stem}{suffix}" if number == 1 else f"{stem} {number}{suffix}")
-            try:
-                write_whole(out, data, False)
-            except OutputRefused:
-                if out.read_bytes() == data:
-                    return out
-                continue
-            self.scan()
-            return out
-        raise OutputRefused("there are a thousand profiles of that name already", self.folder / stem)
+        out = write_named(self.folder, stem, suffix, data)
+        self.scan()
+        return out
 
     def remove(self, entry: ShelfEntry) -> Path:
         """Move a profile's file into the folder *removed*, where it can be found again; where it lies then."""
@@ -230,18 +222,6 @@ def _look(path: Path) -> tuple[AnyProfile | None, str, str]:
         return None, error.message, ""
 
 
-def file_name(name: str) -> str:
-    """A name as that of a file: without what file systems do not take, and not too long.
-
-    Examples
-    --------
-    >>> file_name("North window / 24 patches")
-    'North window 24 patches'
-    """
-    cleaned = re.sub(r'[\x00-\x1f/\\:*?"<>|]+', " ", name).strip(" .")
-    return " ".join(cleaned.split())[:120] or "profile"
-
-
 def name_by_pattern(pattern: str, profile: AnyProfile, date: str) -> str:
     """A file's name by a pattern of {name}, {camera}, {light}, {model} and {date}; words around stay.
 
@@ -253,7 +233,7 @@ def name_by_pattern(pattern: str, profile: AnyProfile, date: str) -> str:
     light = profile.light if isinstance(profile, CameraProfile) else ""
     fields = {"name": profile.name, "camera": profile.camera, "light": light, "model": profile.model, "date": date}
     try:
-        return file_name(pattern.format(**fields))
+        return file_name(pattern.format(**fields), "profile")
     except (KeyError, IndexError, ValueError, AttributeError) as error:
         known = ", ".join("{" + f + "}" for f in fields)
         raise OutputRefused(f"the name pattern {pattern!r} has a field that is not known; there are {known}") from error

@@ -1,7 +1,8 @@
-"""Finished pictures by their names' ends; what they are is decided by opening them."""
+"""Names of files: which end like finished pictures (what they are is decided by opening them), and what a thing's name becomes as one."""
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 PICTURES = frozenset({".tif", ".tiff", ".jpg", ".jpeg", ".png", ".webp", ".avif", ".jxl"})
@@ -10,3 +11,17 @@ PICTURES = frozenset({".tif", ".tiff", ".jpg", ".jpeg", ".png", ".webp", ".avif"
 def is_picture_name(path: Path) -> bool:
     """Whether a file's name ends like a finished picture's."""
     return path.suffix.lower() in PICTURES
+
+
+def file_name(name: str, otherwise: str) -> str:
+    """A name as that of a file: without what file systems do not take, and not too long; `otherwise` where nothing is left of it.
+
+    Examples
+    --------
+    >>> file_name("North window / 24 patches", "profile")
+    'North window 24 patches'
+    >>> file_name("/", "match")
+    'match'
+    """
+    cleaned = re.sub(r'[\x00-\x1f/\\:*?"<>|]+', " ", name).strip(" .")
+    return " ".join(cleaned.split())[:120] or otherwise

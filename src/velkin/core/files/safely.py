@@ -59,6 +59,28 @@ def write_whole(out: Path, data: bytes, replace: bool) -> None:
         publish(temporary, out, replace)
 
 
+def write_named(folder: Path, stem: str, suffix: str, data: bytes) -> Path:
+    """Write a file into a folder under a name, with a number where others have it; where the very same is there already, that one.
+
+    Raises
+    ------
+    OutputRefused
+        When a thousand files have the name.
+    OutputFailed
+        As `write_whole`.
+    """
+    for number in range(1, 1000):
+        out = folder / (f"{stem}{suffix}" if number == 1 else f"{stem} {number}{suffix}")
+        try:
+            write_whole(out, data, False)
+        except OutputRefused:
+            if out.read_bytes() == data:
+                return out
+            continue
+        return out
+    raise OutputRefused("there are a thousand files of that name already", folder / stem)
+
+
 @contextlib.contextmanager
 def being_written(out: Path, token: str = "") -> Iterator[Path]:
     """A hidden file next to the final one to write into; what is left of it at the end is removed.
