@@ -140,6 +140,7 @@ def test_pins_with_the_same_number_are_a_pair_the_moment_the_second_is_set(qtbot
         "pin 3",
     }
     qtbot.waitUntil(lambda: room.learnt is not None and len(room.learnt.match.pairs) == 3, timeout=60000)
+    assert room.learnt.figures.mean < 0.5 < 3.0 < room.learnt.figures.before
     # a pair is chosen, left out by Del, and taken in again by the button
     QTest.mouseClick(room.pairs.viewport(), LEFT, pos=room.pairs.visualRect(room.pairs.model().index(0, 1)).center())
     chosen = room.pairs.chosen()

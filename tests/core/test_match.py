@@ -153,6 +153,15 @@ def test_amounts_take_so_much_of_colour_and_of_lightness():
     assert stronger == pytest.approx(whole * np.array([1.5, 0.75, 0.75]), abs=1e-9)
 
 
+@pytest.mark.parametrize("count", [1, 3, 5])
+def test_few_pairs_are_met_however_uncertain_they_are(count):
+    here = np.array([[45.0, 50.0, -20.0], [60.0, -40.0, -20.0], [75.0, 15.0, 60.0], [30.0, 0.0, 0.0], [55.0, 60.0, 40.0]])[
+        :count
+    ]
+    learnt = learn(pairs_at(here, away(here, 5), spread=3.0))
+    assert learnt.figures.exact == 1.0 and learnt.figures.worst < 0.5 < 1.5 < learnt.figures.before
+
+
 def a_flat_picture_and_what_is_wanted(seed: int) -> list[Pair]:
     rng = np.random.default_rng(seed)
     here = np.stack([rng.uniform(40, 65, 24), rng.uniform(-15, 15, 24), rng.uniform(-15, 15, 24)], axis=1)

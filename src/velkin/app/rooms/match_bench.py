@@ -142,14 +142,16 @@ class MatchBench(Bench):
             flat if normalising.changes else "It is not flat; nothing is done." if wish.normalise == "auto" else ""
         )
         self.flat.setVisible(bool(self.flat.text()))
-        self.cannot.setText(" ".join(self._limits(learnt)))
+        self.cannot.setText(" ".join(self._limits(learnt, found)))
         for action in (self.give, self.only, self.keep, self.export):
             action.setEnabled(True)
 
     @staticmethod
-    def _limits(learnt: Learnt) -> list[str]:
+    def _limits(learnt: Learnt, found: Outcome) -> list[str]:
         f, many = learnt.figures, len(learnt.match.pairs)
-        words = [f"{c.words()}." for c in f.contradictions[:2]]
+        part = f.exact < 0.99 and found.errors.mean() > 0.5 * found.before.mean() > 0.5
+        words = ["The pairs are met in part only; take the slider towards exact for more."] if part else []
+        words += [f"{c.words()}." for c in f.contradictions[:2]]
         if len(f.contradictions) > 2:
             words.append(f"{count(len(f.contradictions) - 2, 'more contradiction')}.")
         if f.steepness.folds > 0:

@@ -23,7 +23,7 @@ Normalise = Literal["none", "auto"]
 
 #: Lengths of the residual's functions that are tried, in coordinates.
 _LENGTHS = (5.0, 7.0, 10.0, 14.0, 20.0, 28.0, 40.0, 56.0)
-#: Fewer pairs say nothing of the length; then it is this.
+#: Fewer pairs say nothing of the length, nor of how exact to be; then the length is this, and each is met.
 _FOR_LENGTH, _FEW_LENGTH = 6, 28.0
 #: Evenness tried where none is asked for: from exact to even.
 _EXACTNESS = (1.0, 0.85, 0.7, 0.5, 0.25)
@@ -124,8 +124,9 @@ def learn(pairs: Sequence[Pair], wish: Wish = Wish(), name: str = "", quick: boo
         When there is no pair, or one is no colour.
     """
     evidence = evidence_of(pairs)
-    # what is uncertain is not met exactly unless that is asked for
-    offered = _EXACTNESS if float(np.median(evidence.spread)) < _SURE else _EXACTNESS[1:]
+    # what is uncertain is not met exactly unless that is asked for; but of few pairs those left out say nothing of the others
+    few = len(evidence.pairs) < _FOR_LENGTH
+    offered = _EXACTNESS[:1] if few else _EXACTNESS if float(np.median(evidence.spread)) < _SURE else _EXACTNESS[1:]
     exactness = (wish.exact,) if wish.exact is not None else offered
     side = _QUICK_SIDE if quick else SIDE
     found = _best(evidence, wish, exactness, name, side, trend=True)
