@@ -8,6 +8,7 @@ import numpy as np
 from progress import told
 
 from velkin.app.widgets import solid_raster
+from velkin.core.compiled import load_compiler
 from velkin.core.conversion.codes import codes_of_light
 from velkin.core.gamut.easing import BRUSHED, DETAIL, Place, Stroke, full_strength, new_easing
 from velkin.core.icc.space import plain_ink
@@ -21,6 +22,7 @@ from velkin.core.stages.source import PictureSource
 @told("set-up: loops of picture, proof and easing")
 def main() -> None:
     """Run each loop on a handful of pixels."""
+    load_compiler()
     picture = np.random.default_rng(1).random((80, 90, 3)).astype(np.float32)
     brushed = Place(BRUSHED, strokes=(Stroke(((0.5, 0.5, 1.0),)),), painted_on=(90, 80))
     easings = (replace(full_strength()[0], place=brushed), new_easing(DETAIL))

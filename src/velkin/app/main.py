@@ -19,6 +19,7 @@ from velkin.app.model.shoot_model import first_frame
 from velkin.app.navigator import load_rooms
 from velkin.app.widgets.focus_ring import FocusRing
 from velkin.app.window import Window
+from velkin.core.compiled import load_compiler
 from velkin.core.errors import VelkinError
 from velkin.core.shoot.shoot import Shoot
 
@@ -95,6 +96,7 @@ def _load() -> None:
     """
     gc.disable()
     try:
+        load_compiler()
         load_rooms()
         import_module("velkin.core.handoff.run")
         warm_up()

@@ -1,4 +1,8 @@
-"""Loops over pixels compiled by numba, run over bands on all cores."""
+"""Loops over pixels compiled by numba, run over bands on all cores.
+
+The compiler takes most of a second to load, so that it is loaded when a loop is first run over more than a few pixels. Loops that agree to
+the bit are run over few as they are written: the same function, interpreted.
+"""
 
 from __future__ import annotations
 
@@ -7,30 +11,101 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
+from types import FunctionType
 from typing import Any
+
+import numpy as np
 
 #: What may be done with sums without changing what is no number: such stays such, and is not assumed away.
 _FREE = {"reassoc", "contract", "arcp", "afn", "nsz"}
+#: Over so many pixels, all told, loops are done as they are written before the compiler is loaded: it takes as long to load.
+FEW = 32_768
+
+
+class Loop:
+    """A loop, compiled on first use, and kept for the next start where there is a folder to keep it in.
+
+    Parameters
+    ----------
+    function : callable
+        Its first argument is an array of pixels.
+    exact : bool
+        Sums in the order written: the loop agrees to the bit with itself, compiled or not.
+    """
+
+    _lock = threading.RLock()
+    #: Pixels that all loops together were run over as they are written.
+    _plainly = 0
+
+    def __init__(self, function: FunctionType, exact: bool) -> None:
+        self._function, self._exact = function, exact
+        self._compiled: Callable[..., Any] | None = None
+        self._plain: Callable[..., Any] | None = None
+        self.__doc__, self.__name__ = function.__doc__, function.__name__
+
+    def __call__(self, *arguments: Any) -> Any:
+        """Run it."""
+        if self._compiled is not None:
+            return self._compiled(*arguments)
+        if self._exact and not _loaded.is_set():
+            Loop._plainly += len(arguments[0])
+            if Loop._plainly <= FEW:
+                with np.errstate(all="ignore"):
+                    return self.plain()(*arguments)
+        return self.compiled()(*arguments)
+
+    def _twin(self, inner: Callable[[Loop], Callable[..., Any]]) -> FunctionType:
+        """The function with other forms of the loops that it calls."""
+        f = self._function
+        called = {n: v for n in f.__code__.co_names if isinstance(v := f.__globals__.get(n), Loop)}
+        world = {**f.__globals__, **{n: inner(v) for n, v in called.items()}}
+        twin = FunctionType(f.__code__, world, f.__name__, f.__defaults__, f.__closure__)
+        twin.__module__, twin.__qualname__, twin.__doc__ = f.__module__, f.__qualname__, f.__doc__
+        return twin
+
+    def plain(self) -> Callable[..., Any]:
+        """The loop as it is written, interpreted with all that it calls."""
+        if self._plain is None:
+            self._plain = self._twin(Loop.plain)
+        return self._plain
+
+    def compiled(self) -> Callable[..., Any]:
+        """The loop as numba has it; those that it calls are compiled with it."""
+        with self._lock:
+            if self._compiled is None:
+                import numba
+
+                twin = self._twin(Loop.compiled)
+                options = {"nogil": True, "fastmath": False if self._exact else _FREE, "error_model": "numpy"}
+                try:
+                    self._compiled = numba.njit(cache=True, **options)(twin)
+                except RuntimeError:  # neither beside the program nor in the user's cache may be written
+                    self._compiled = numba.njit(**options)(twin)
+                _loaded.set()
+            return self._compiled
+
+
+#: Whether the compiler is there already, so that it costs nothing to use it.
+_loaded = threading.Event()
+
+
+def load_compiler() -> None:
+    """Load the compiler now, for who will need it soon."""
+    import numba  # noqa: F401
+
+    _loaded.set()
 
 
 def jit(function: Callable[..., Any]) -> Any:
-    """Compiled on first use, and kept for the next start where there is a folder to keep it in."""
-    return _compiled(function, fastmath=_FREE)
+    """A loop whose sums may be taken in any order."""
+    assert isinstance(function, FunctionType)
+    return Loop(function, exact=False)
 
 
 def exact_jit(function: Callable[..., Any]) -> Any:
-    """As `jit`, with sums in the order written: for loops that must agree to the bit."""
-    return _compiled(function, fastmath=False)
-
-
-def _compiled(function: Callable[..., Any], fastmath: bool | set[str]) -> Any:
-    import numba  # takes a moment to load; only who runs loops waits for it
-
-    options = {"nogil": True, "fastmath": fastmath, "error_model": "numpy"}
-    try:
-        return numba.njit(cache=True, **options)(function)
-    except RuntimeError:  # neither beside the program nor in the user's cache may be written
-        return numba.njit(**options)(function)
+    """A loop that must agree to the bit."""
+    assert isinstance(function, FunctionType)
+    return Loop(function, exact=True)
 
 
 @lru_cache(maxsize=1)

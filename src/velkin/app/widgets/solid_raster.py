@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-import numba
 import numpy as np
 
 from velkin.core.compiled import jit
 
 F = np.float32
-_int: Any = numba.int64
+_int: Any = np.int64
 
 
 @jit

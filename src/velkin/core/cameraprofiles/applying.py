@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -29,7 +28,7 @@ Pixels = NDArray[np.float32]
 
 F = np.float32
 
-_int: Any = numba.int32
+_int: Any = np.int32
 #: Nodes along a side of a cube.
 _CUBE = 65
 _NO_GAIN = (1.0, 1.0, 1.0)

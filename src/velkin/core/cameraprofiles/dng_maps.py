@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,7 +16,7 @@ Pixels = NDArray[np.float32]
 
 F = np.float32
 
-_int: Any = numba.int32
+_int: Any = np.int32
 
 _CURVE_STEPS = 4096
 #: sRGB's curve at squares of even steps, and its inverse at even steps: read by straight lines, within 1e-6.

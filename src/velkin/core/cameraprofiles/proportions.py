@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -21,8 +20,8 @@ F = np.float32
 #: Nodes along a side of the table of proportions; 384 divides by 3, so that neutral is a node. Below 0.1 ΔE00 from exact.
 SIDE = 385
 
-_int: Any = numba.int32
-_uint: Any = numba.uint32
+_int: Any = np.int32
+_uint: Any = np.uint32
 
 
 @jit

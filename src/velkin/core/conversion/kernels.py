@@ -9,15 +9,14 @@ from __future__ import annotations
 
 from typing import Any
 
-import numba
 import numpy as np
 
 from velkin.core.compiled import exact_jit
 
 F = np.float32
-_int: Any = numba.int64
-_int32: Any = numba.int32
-_uint: Any = numba.uint32
+_int: Any = np.int64
+_int32: Any = np.int32
+_uint: Any = np.uint32
 #: The smallest number that is told from none.
 _LEAST = F(2.0**-126)
 

@@ -18,6 +18,7 @@ from velkin.core.cache import cached
 from velkin.core.compiled import in_bands
 from velkin.core.conversion.codes import Pixels
 from velkin.core.conversion.conversion import Conversion
+from velkin.core.disk_cache import kept_on_disk
 from velkin.core.icc.read import table_side
 from velkin.core.icc.space import CHANNELS, ICCSpace, Space, profile_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
@@ -138,6 +139,7 @@ def _baked(
 
 
 @cached(_BUDGET)
+@kept_on_disk(Table)
 def table_of(c: Conversion) -> Table:
     """The table of a conversion into a space that is known by its profile; places lie evenly by lightness where the source is of curves.
 
@@ -159,6 +161,7 @@ _XYZ = imagecodecs.cms_profile("xyz")
 
 
 @cached(_BUDGET)
+@kept_on_disk(Table)
 def lab_table(space: ICCSpace, intent: Intent) -> Table:
     """The table from device values to Lab, without black point compensation. Raises BadProfile."""
     return _baked(

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from velkin.core.cache import cached
 from velkin.core.compiled import in_bands
+from velkin.core.disk_cache import kept_on_disk
 from velkin.core.gamut.roundtrip import beyond
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.spaces.lab import xyz_to_lab
@@ -99,6 +100,7 @@ def _greys(space: Space) -> tuple[float, float]:
 
 
 @cached(100_000_000)
+@kept_on_disk(Boundary)
 def boundary_of(space: Space) -> Boundary:
     """The boundary of a destination.
 

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-import numba
 import numpy as np
 
 from velkin.core.compiled import jit
 from velkin.core.spaces.kernels import cube_root
 
 F = np.float32
-_int: Any = numba.int64
+_int: Any = np.int64
 
 
 @jit

@@ -15,6 +15,7 @@ from velkin.core.cache import cached
 from velkin.core.conversion.conversion import Conversion, is_destination
 from velkin.core.conversion.light import carried, from_linear
 from velkin.core.conversion.outside import ChannelEnds, Outside, outside_and_mask, outside_mask
+from velkin.core.disk_cache import kept_on_disk
 from velkin.core.gamut.boundary import boundary_of
 from velkin.core.gamut.roundtrip import judged_by_hull, outside_by_profile
 from velkin.core.gamut.solid import solid_of
@@ -130,6 +131,7 @@ def _by_curves(flat: Pixels, c: Conversion, found: NDArray[np.uint8]) -> Outside
 
 
 @cached(1_000_000)
+@kept_on_disk(tuple)
 def _greys_held(space: ICCSpace) -> tuple[float, float]:
     """L* of the darkest and the lightest grey that a space known by its profile holds."""
     b = boundary_of(space)

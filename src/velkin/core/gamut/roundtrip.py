@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from velkin.core.cache import cached
 from velkin.core.compiled import in_bands
 from velkin.core.conversion.tables import Table, read, table_of_values
+from velkin.core.disk_cache import kept_on_disk
 from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import LAB, ICCSpace
 from velkin.core.icc.transform import Intent, device_values, to_lab
@@ -47,6 +48,7 @@ def _grid(side: int) -> Floats:
 
 
 @cached(1_000_000)
+@kept_on_disk(float)
 def own_error(space: ICCSpace) -> float:
     """The 95th percentile of a profile's own round-trip error, ΔE00, of the colours that its own separation produces.
 
@@ -80,7 +82,8 @@ def beyond(lab: Floats, space: ICCSpace) -> Floats:
 
 
 @cached(40_000_000)
-def _table(space: ICCSpace) -> Table:
+@kept_on_disk(Table)
+def _beyond_table(space: ICCSpace) -> Table:
     """`beyond` over Lab."""
     lab = _grid(_SIDE)
     parts = in_bands(lambda first, last: beyond(lab[first:last], space), len(lab))
@@ -98,4 +101,4 @@ def outside_by_profile(lab: NDArray[np.floating], space: ICCSpace) -> NDArray[np
     places = lab.astype(np.float32)
     places -= _LOW.astype(np.float32)
     places /= (_HIGH - _LOW).astype(np.float32)
-    return np.asarray(read(_table(space), places)[:, 0] > 0)
+    return np.asarray(read(_beyond_table(space), places)[:, 0] > 0)

@@ -5,14 +5,13 @@ from __future__ import annotations
 
 from typing import Any
 
-import numba
 import numpy as np
 
 from velkin.core.compiled import jit
 
 F = np.float32
-_int: Any = numba.int64
-_uint: Any = numba.uint32
+_int: Any = np.int64
+_uint: Any = np.uint32
 
 
 @jit
