@@ -18,7 +18,7 @@ from PIL import Image
 
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.pictures import convert_picture
-from velkin.core.files.retag import retagged
+from velkin.core.files.formats import format_named
 from velkin.core.icc import transform
 from velkin.core.icc.space import LAB, profile_of, space_of
 from velkin.core.icc.write import matrix_profile
@@ -175,7 +175,7 @@ def bench_inspecting(report: Report, folder: Path) -> None:
         out = folder / "one"
         Image.fromarray(small).save(out, name, icc_profile=matrix_profile(tag) if tag else None)
         kinds.append(out.read_bytes())
-    kinds.append(retagged(bytes(imagecodecs.png_encode(small)), "png", matrix_profile(ROMM), "romm"))
+    kinds.append(format_named("png").retagged(bytes(imagecodecs.png_encode(small)), matrix_profile(ROMM), "romm"))
     for dtype in (np.uint8, np.uint16):
         tifffile.imwrite(folder / "one", small.astype(dtype), photometric="rgb", iccprofile=matrix_profile(SRGB))
         kinds.append((folder / "one").read_bytes())

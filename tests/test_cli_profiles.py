@@ -155,7 +155,7 @@ def test_input_is_not_rendered_for_a_profile_of_finished_pictures(capfd, picture
         assert document["file"] == str(tmp_path / name)
 
 
-@pytest.mark.parametrize(("end", "bits"), [("tif", 16), ("png", 16), ("jpg", 8), ("webp", 8), ("avif", 8), ("jxl", 8)])
+@pytest.mark.parametrize(("end", "bits"), [("tif", 16), ("png", 16), ("jpg", 8), ("webp", 8), ("avif", 12), ("jxl", 8)])
 def test_render_writes_the_bits_that_the_format_holds(capfd, two_lights, tmp_path, end, bits):
     out = tmp_path / f"o.{end}"
     assert call(capfd, "render", two_lights["6000"], "--space", "p3", "--out", out)[0] == 0

@@ -7,6 +7,7 @@ import io
 import json
 import logging
 import signal
+import struct
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -29,9 +30,15 @@ from velkin.core.cameraprofiles.tone import standard_curve
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import chart_to_cgats, chart_to_csv, chart_to_json, load_chart
 from velkin.core.errors import VelkinError
-from velkin.core.files.containers import carried_by
-from velkin.core.files.picture import decode_picture
-from velkin.core.files.retag import retagged
+from velkin.core.files.coding import PLAIN
+from velkin.core.files.encode import account_of
+from velkin.core.files.exif_block import ExifTree, Value
+from velkin.core.files.formats import ALL, format_at, format_named
+from velkin.core.files.iim import DataSet
+from velkin.core.files.image_resources import Resource
+from velkin.core.files.metadata import Metadata, Resolution, Text
+from velkin.core.files.picture import Picture, decode_picture
+from velkin.core.files.source_contents import contents_of
 from velkin.core.icc.space import grays, plain_ink, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.icc.write_input import input_matrix_profile, input_table_profile
@@ -151,7 +158,8 @@ def _jpegs() -> tuple[bytes, ...]:
 @lru_cache(maxsize=1)
 def _pngs() -> tuple[bytes, ...]:
     plain = bytes(imagecodecs.png_encode(_pixels(np.uint16)))
-    return plain, retagged(plain, "png", matrix_profile(ROMM), "romm"), retagged(plain, "png", matrix_profile(SRGB), "srgb")
+    png = format_named("png")
+    return plain, png.retagged(plain, matrix_profile(ROMM), "romm"), png.retagged(plain, matrix_profile(SRGB), "srgb")
 
 
 @lru_cache(maxsize=1)
@@ -213,10 +221,36 @@ def _read_picture(path: Path) -> object:
 
 
 def _read_png(path: Path) -> object:
-    return carried_by(path, "png"), inspect(path)
+    return contents_of(path), inspect(path)
+
+
+@lru_cache(maxsize=1)
+def _told() -> tuple[bytes, ...]:
+    """A picture with all that its format holds, in each format."""
+    text = Value(2, 7, b"madder\0")
+    tree = ExifTree(
+        ">", {271: text, 270: text}, {37500: Value(7, 40, b"MADDER\0\0".ljust(40, b".")), 42036: text}, {1: text}, maker_at=300
+    )
+    resources = (Resource(2000, b"skein", bytes(52)), Resource(1062, b"", bytes(14)))
+    packet = b'<x:xmpmeta xmlns:x="adobe:ns:meta/"/>'
+    told = Metadata(
+        tree, packet, (DataSet(2, 120, b"Krapp"),), resources, (Text("Comment", b"third dip"),), Resolution(300.0, 300.0)
+    )
+    picture = Picture(_pixels(), None, "rgb")
+    return tuple(f.encode(picture, matrix_profile(P3), told, PLAIN) for f in ALL if f.bits)
+
+
+def _read_all(path: Path) -> object:
+    contents = contents_of(path)
+    known = format_at(path)
+    if known.retags:
+        with contextlib.suppress(ValueError, IndexError, KeyError, struct.error):
+            known.retagged(path.read_bytes(), matrix_profile(SRGB), "srgb")
+    return [account_of(contents, kind, family="", size=(1, 1)) for kind in ("jpeg", "tiff")]
 
 
 TARGETS = (
+    Target("everything in a picture", ".bin", _told, _read_all),
     Target("TIFF tags", ".tif", _tiffs, _read_picture),
     Target("JPEG segments", ".jpg", _jpegs, _read_picture),
     Target("PNG chunks", ".png", _pngs, _read_png),

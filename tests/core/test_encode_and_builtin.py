@@ -9,13 +9,13 @@ from PIL import Image
 
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.conversion.codes import codes_of_light
-from velkin.core.files.carrying import carry_into
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.exif import exif_facts
 from velkin.core.files.formats import FORMATS
 from velkin.core.files.picture import Picture
-from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
+from velkin.core.files.raw import RawFacts, read_facts
+from velkin.core.files.raw_names import is_raw_name
 from velkin.core.icc.write import matrix_profile
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, SRGB
@@ -28,9 +28,8 @@ from velkin.sim.camera import Camera
 def whole(linear, space, kind, bits, source, tag=True):
     """A picture file of light, as the verbs write it."""
     codes = codes_of_light(linear, space, bits, dither=True)
-    return encode_numbers(
-        Picture(codes, None, "rgb"), kind, matrix_profile(space) if tag else None, family=space.id if tag else "", source=source
-    )
+    icc = matrix_profile(space) if tag else None
+    return encode_numbers(Picture(codes, None, "rgb"), kind, icc, family=space.id if tag else "", source=source).data
 
 
 def ramp(height=40, width=60):
@@ -67,10 +66,10 @@ def test_camera_numbers_carry_no_profile(chart_dng, tmp_path):
 
 def test_a_source_without_metadata_costs_nothing(tmp_path):
     (tmp_path / "odd.dng").write_bytes(b"no metadata here")
-    stream = BytesIO()
-    Image.new("RGB", (30, 20)).save(stream, "JPEG", icc_profile=matrix_profile(OPRGB))
+    (tmp_path / "none.dng").write_bytes(b"")
+    black = Picture(np.zeros((20, 30, 3), np.uint8), None, "rgb")
     for source in (tmp_path / "odd.dng", tmp_path / "none.dng"):
-        data = carry_into(stream.getvalue(), source, is_srgb=False, size=(30, 20))
+        data = encode_numbers(black, "jpeg", matrix_profile(OPRGB), family="oprgb", source=source).data
         with Image.open(BytesIO(data)) as picture:
             assert picture.info["icc_profile"] == matrix_profile(OPRGB)
             assert picture.getexif().get_ifd(0x8769)[0xA001] == 65535
@@ -83,9 +82,9 @@ def test_place_and_rights_are_carried(tmp_path):
     exif[0x0112] = 6
     exif.get_ifd(0x8825)[2] = (50.0, 30.0, 0.0)
     Image.new("RGB", (8, 8)).save(source, exif=exif)
-    stream = BytesIO()
-    Image.new("RGB", (8, 8)).save(stream, "JPEG")
-    with Image.open(BytesIO(carry_into(stream.getvalue(), source, is_srgb=True, size=(8, 8)))) as picture:
+    black = Picture(np.zeros((8, 8, 3), np.uint8), None, "rgb")
+    data = encode_numbers(black, "jpeg", None, family="srgb", source=source).data
+    with Image.open(BytesIO(data)) as picture:
         carried = picture.getexif()
         assert carried[0x8298] == "Madderfold Dyeworks"
         assert carried[0x0112] == 1, "pixels are upright, so the tag must not turn them again"

@@ -13,8 +13,9 @@ from PIL import Image
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.find import find
 from velkin.core.errors import OutputFailed, OutputRefused, UnreadableFile
-from velkin.core.files.carrying import carry_into
+from velkin.core.files.encode import encode_numbers
 from velkin.core.files.exif import exif_facts
+from velkin.core.files.picture import Picture
 from velkin.core.files.raw import decode, read_facts
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.icc.write import matrix_profile
@@ -78,9 +79,8 @@ def test_bad_raw_files_are_named_and_refused(tmp_path, chart_dng, kind):
 
 
 def test_metadata_is_carried_and_made_true(chart_dng):
-    stream = BytesIO()
-    Image.new("RGB", (80, 60), "gray").save(stream, "JPEG", icc_profile=matrix_profile(SRGB))
-    data = carry_into(stream.getvalue(), chart_dng, is_srgb=True, size=(80, 60))
+    gray = Picture(np.full((60, 80, 3), 128, np.uint8), None, "rgb")
+    data = encode_numbers(gray, "jpeg", matrix_profile(SRGB), family="srgb", source=chart_dng).data
     with Image.open(BytesIO(data)) as picture:
         exif = picture.getexif()
         sub = exif.get_ifd(0x8769)

@@ -51,9 +51,7 @@ def cutout(bits=8):
 def written(folder, kind, space=SRGB, bits=8, **more):
     colours, alpha = cutout(16)
     source = folder / "cutout.png"
-    source.write_bytes(
-        encode_numbers(Picture(*cutout(), "rgb"), "png", matrix_profile(SRGB), family="srgb", source=folder / "none")
-    )
+    source.write_bytes(encode_numbers(Picture(*cutout(), "rgb"), "png", matrix_profile(SRGB), family="srgb", source=None).data)
     d = replace(WEB, file=FileFormat(kind, bits), **more)
     out = folder / f"out-{kind}-{space.id}{SUFFIXES[kind]}"
     path = path_of(PictureSource(SRGB), ROMM, space)
@@ -154,7 +152,7 @@ def test_alpha_that_came_out_otherwise_fails_the_check(tmp_path):
     wrong[5, 5] ^= 1
     assert "transparency" in check_file(out, replace(meant, alpha=wrong), d, SRGB).reason()
     assert "8-bit RGB with alpha instead of 8-bit RGB" in check_file(out, replace(meant, alpha=None), d, SRGB).reason()
-    plain = encode_numbers(Picture(meant.codes, None, "rgb"), "png", matrix_profile(SRGB), family="srgb", source=out)
+    plain = encode_numbers(Picture(meant.codes, None, "rgb"), "png", matrix_profile(SRGB), family="srgb", source=None).data
     out.write_bytes(plain)
     assert "transparent parts are not" in check_file(out, meant, d, SRGB).reason()
 
@@ -194,7 +192,7 @@ def test_a_saved_selection_is_no_transparency(tmp_path):
 
 def test_a_converted_copy_as_jpeg_is_merged_first(tmp_path):
     source = tmp_path / "a.png"
-    source.write_bytes(encode_numbers(Picture(*cutout(), "rgb"), "png", matrix_profile(SRGB), family="srgb", source=source))
+    source.write_bytes(encode_numbers(Picture(*cutout(), "rgb"), "png", matrix_profile(SRGB), family="srgb", source=None).data)
     done = write_copy(source, SRGB, (Convert(OPRGB),), CopyWish(tmp_path / "b.jpg"))
     assert done.merged and decode_picture(tmp_path / "b.jpg").numbers[:, -30:].min() >= 252
     assert not write_copy(source, SRGB, (Convert(OPRGB),), CopyWish(tmp_path / "b.tif")).merged
@@ -202,7 +200,7 @@ def test_a_converted_copy_as_jpeg_is_merged_first(tmp_path):
 
 def test_what_is_laid_over_white_is_named_before_the_start(tmp_path):
     source = tmp_path / "cutout.png"
-    source.write_bytes(encode_numbers(Picture(*cutout(), "rgb"), "png", matrix_profile(SRGB), family="srgb", source=source))
+    source.write_bytes(encode_numbers(Picture(*cutout(), "rgb"), "png", matrix_profile(SRGB), family="srgb", source=None).data)
     shoot = Shoot.create(tmp_path / "s.velkin", "s")
     (frame,) = shoot.frames.add_frames([look_at(source)])
     jpeg = replace(shoot.state.destinations[0], folder=str(tmp_path / "out"), size=long_edge(0))

@@ -13,8 +13,8 @@ from velkin.core.destinations.destination import FileFormat
 from velkin.core.destinations.sizing import EXACT, WHITE, Size, fitted, long_edge
 from velkin.core.destinations.starters import web_srgb
 from velkin.core.errors import UnreadableFile
+from velkin.core.files.coding import Coding
 from velkin.core.files.encode import encode_numbers
-from velkin.core.files.formats import Coding
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.raw import levels, read_facts
 from velkin.core.handoff.write import hand_off_frame
@@ -36,9 +36,7 @@ def written(path, space, codes=None, kind="tiff", **coding):
     rgb = np.full((60, 90, 3), (200, 90, 40), dtype=np.uint8) if codes is None else codes
     model = space.model if space is not None else "rgb"
     icc = profile_of(space) if space is not None else None
-    path.write_bytes(
-        encode_numbers(Picture(rgb, None, model), kind, icc, family="", source=path.with_name("none"), coding=Coding(**coding))
-    )
+    path.write_bytes(encode_numbers(Picture(rgb, None, model), kind, icc, family="", source=None, coding=Coding(**coding)).data)
     return path
 
 

@@ -9,6 +9,7 @@ import difflib
 import io
 import os
 import sys
+import warnings
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -21,6 +22,8 @@ _NOT_YET = ("merge",)
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit status."""
+    if argv is None:
+        _quieten()
     words = list(sys.argv[1:] if argv is None else argv)
     if isinstance(sys.stdout, io.TextIOWrapper):
         sys.stdout.reconfigure(errors="backslashreplace")  # names that are no UTF-8 are printed escaped
@@ -49,6 +52,19 @@ def main(argv: Sequence[str] | None = None) -> int:
     except (OSError, MemoryError) as error:
         fail(error, as_json)
         return 1
+
+
+def _quieten() -> None:
+    """Let nothing but the program itself write to standard error: libraries that read damaged files talk about them there."""
+    try:
+        own = os.dup(2)
+        nothing = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(nothing, 2)
+        os.close(nothing)
+    except OSError:  # there is no standard error
+        return
+    sys.stderr = os.fdopen(own, "w", buffering=1, errors="backslashreplace")
+    warnings.simplefilter("ignore")
 
 
 def _window(words: list[str]) -> int:

@@ -23,16 +23,18 @@ def _said(space: Space | None) -> str | None:
 
 def assign(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.files.raw import is_raw_name
+    from velkin.core.files.raw_names import is_raw_name
     from velkin.core.handoff.copies import CopyWish, write_copy
     from velkin.core.stages.steps import Assign
 
     if is_raw_name(arguments.file):
         raise NotSupported("a raw file has no space to be given; use render", arguments.file)
-    space = space_named(arguments.space)
+    page = page_of(arguments)
+    space = space_for(arguments.file, page, arguments.space)
     not_a_profile(arguments.out, arguments.space, arguments.replace)
-    wish = CopyWish(arguments.out, page=page_of(arguments), replace=arguments.replace)
+    wish = CopyWish(arguments.out, page=page, replace=arguments.replace)
     done = write_copy(arguments.file, None, (Assign(space),), wish)
+    say_left(arguments.file, done.left)
     if arguments.json:
         print_json({"out": str(done.out), "space": _said(space)})
     else:
@@ -42,7 +44,7 @@ def assign(arguments: argparse.Namespace) -> int:
 
 def convert(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.files.raw import is_raw_name
+    from velkin.core.files.raw_names import is_raw_name
     from velkin.core.handoff.copies import CopyWish, write_copy
     from velkin.core.icc.transform import Intent
     from velkin.core.stages.steps import Convert
@@ -60,6 +62,7 @@ def convert(arguments: argparse.Namespace) -> int:
     done = write_copy(arguments.file, start, (step,), wish)
     if done.not_numbers:
         say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers, or beyond 65504, and were set to 0 or 1")
+    say_left(arguments.file, done.left)
     if done.merged:
         say(f"{arguments.file.name}: its transparent parts were laid over white, because {arguments.out.suffix} holds none")
     clipped: dict[str, Any] = {}
@@ -87,12 +90,13 @@ def destination_of(arguments: argparse.Namespace) -> Space:
 
 def start_of(arguments: argparse.Namespace, page: int) -> Space:
     """What a finished picture's numbers mean: ``--from``, else what the file says. Raises VelkinError where nothing does."""
-    from velkin.core.icc.space import same
+    from velkin.core.icc.space import for_model, same
     from velkin.core.tags.inspect import inspect
 
     found = inspect(arguments.file, page)
+    say_pages(arguments.file, found.pages, page)
     if arguments.source is not None:
-        start = space_named(arguments.source)
+        start = for_model(space_named(arguments.source), found.model)
         if found.said is not None and not same(found.said, start):
             say(f"{arguments.file.name}: its tag says {found.said.name}; read as {start.name}, as --from asks")
         return start
@@ -102,6 +106,29 @@ def start_of(arguments: argparse.Namespace, page: int) -> Space:
         return found.said
     why = "its profile is damaged" if found.tag.state == "damaged" else "it is untagged"
     raise VelkinError(f"{why}, so that nothing says what its numbers mean; say it with --from", arguments.file)
+
+
+def space_for(file: Path, page: int, text: str) -> Space:
+    """The space that a word names, as it is meant for a picture: ``srgb``, for a gray one, is gray with sRGB's curve. Raises VelkinError."""
+    from velkin.core.icc.space import for_model
+    from velkin.core.tags.inspect import inspect
+
+    space = space_named(text)
+    found = inspect(file, page)
+    say_pages(file, found.pages, page)
+    return for_model(space, found.model)
+
+
+def say_pages(file: Path, pages: int, page: int) -> None:
+    """Say it where one of several pictures is taken."""
+    if pages > 1:
+        say(f"{file.name}: it holds {pages} pictures; number {page + 1} is taken (--page)")
+
+
+def say_left(file: Path, left: str) -> None:
+    """Say what of a source is not in the new file."""
+    if left:
+        say(f"{file.name}: left behind: {left} (inspect --contents says why)")
 
 
 def page_of(arguments: argparse.Namespace) -> int:

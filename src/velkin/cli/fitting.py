@@ -30,7 +30,7 @@ def fit(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
     from velkin.core.cameraprofiles.export import FORMATS, ExportChoices, exported
     from velkin.core.cameraprofiles.fit import stamped
-    from velkin.core.files.names import is_picture_name
+    from velkin.core.files.formats import is_picture_name
     from velkin.core.files.safely import refuse_output, write_whole
 
     outs: list[Path] = arguments.out
@@ -96,7 +96,9 @@ def _from_raw(arguments: argparse.Namespace) -> CameraProfile:
     second = None
     if arguments.second:
         second = _request(arguments, arguments.second, arguments.second_light, None)
-        if second.camera != request.camera:
+        from velkin.core.files.camera_names import same_camera
+
+        if not same_camera(second.camera, request.camera):
             raise FitRefused(
                 f"the two chart frames come from {request.camera} and {second.camera}; one profile is for one camera",
                 arguments.second,

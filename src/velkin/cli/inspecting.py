@@ -1,55 +1,93 @@
-"""`velkin inspect`: what each file is and says of its colour."""
+"""`velkin inspect`: what each file is and says of its colour, and what it holds."""
 
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from velkin.cli.saying import print_json, say
 from velkin.core.errors import VelkinError
 
+if TYPE_CHECKING:
+    from velkin.core.files.contents import Carried
+
 
 def inspect_files(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.tags.inspect import inspect
-
     documents: list[dict[str, Any]] = []
     failed = False
     for path in arguments.files:
         try:
-            i = inspect(path)
+            document = _document(path, int(arguments.page) - 1, arguments.contents)
         except VelkinError as error:
             failed = True
             say(str(error))
             documents.append({"path": str(path), "error": error.message, "file": str(path)})
             continue
-        documents.append(
-            {
-                "path": str(path),
-                "kind": i.kind,
-                "format": i.format,
-                "width": i.width,
-                "height": i.height,
-                "channels": i.channels,
-                "bits": i.bits,
-                "model": i.model,
-                "tag": {
-                    "state": i.tag.state,
-                    "source": i.tag.source,
-                    "description": i.tag.description,
-                    "space": i.tag.space,
-                },
-                "camera": {"make": i.make, "model": i.camera, "unique": i.unique},
-                "notes": list(i.notes),
-            }
-        )
+        documents.append(document)
         if not arguments.json:
-            where = f" ({i.tag.source})" if i.tag.source != "none" else ""
-            print(
-                f"{path}: {i.format}, {i.width} × {i.height}, {i.bits}-bit {i.model}; {i.tag.state}{where} {i.tag.description}".rstrip()
-            )
-            for note in i.notes:
-                print(f"  {note}")
+            _print(document)
     if arguments.json:
         print_json(documents)
     return 1 if failed else 0
+
+
+def _document(path: Path, page: int, contents: bool) -> dict[str, Any]:
+    from velkin.core.tags.inspect import inspect
+
+    i = inspect(path, page)
+    document: dict[str, Any] = {
+        "path": str(path),
+        "kind": i.kind,
+        "format": i.format,
+        "pages": i.pages,
+        "width": i.width,
+        "height": i.height,
+        "channels": i.channels,
+        "bits": i.bits,
+        "model": i.model,
+        "tag": {
+            "state": i.tag.state,
+            "source": i.tag.source,
+            "description": i.tag.description,
+            "space": i.tag.space,
+        },
+        "camera": {"make": i.make, "model": i.camera, "unique": i.unique},
+        "notes": list(i.notes),
+    }
+    if contents:
+        document["contents"] = [
+            {
+                "part": c.part.name,
+                "kind": c.part.kind.value,
+                "bytes": c.part.bytes,
+                "carried": c.fate.value,
+                "why": c.why,
+            }
+            for c in _account(path, page, i.format, (i.width, i.height))
+        ]
+    return document
+
+
+def _account(path: Path, page: int, kind: str, size: tuple[int, int]) -> tuple[Carried, ...]:
+    """What becomes of each part when the picture is converted and written in its own format, or as TIFF where that is not written."""
+    from velkin.core.files.encode import account_of
+    from velkin.core.files.formats import SUFFIXES
+    from velkin.core.files.source_contents import contents_of
+
+    return account_of(contents_of(path, page), kind if kind in SUFFIXES else "tiff", family="", size=size)[1]
+
+
+def _print(d: dict[str, Any]) -> None:
+    tag = d["tag"]
+    where = f" ({tag['source']})" if tag["source"] != "none" else ""
+    pages = f", {d['pages']} pictures" if d["pages"] > 1 else ""
+    words = f"{d['format']}, {d['width']} × {d['height']}, {d['bits']}-bit {d['model']}{pages}"
+    print(f"{d['path']}: {words}; {tag['state']}{where} {tag['description']}".rstrip())
+    for note in d["notes"]:
+        print(f"  {note}")
+    fates = {"yes": "is carried into a new file", "changed": "is carried, changed", "no": "is left behind"}
+    for c in d.get("contents", ()):
+        why = f": {c['why']}" if c["why"] else ""
+        print(f"  {c['part']}, {c['kind']}, {c['bytes']} bytes; {fates[c['carried']]}{why}")

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from velkin.cli.charts import parse_grid
-from velkin.cli.converting import page_of
+from velkin.cli.converting import page_of, say_left, say_pages
 from velkin.cli.saying import Wrong, print_json, say
 from velkin.cli.spaces import rgb_space_named, space_named
 from velkin.core.errors import NotSupported, VelkinError
@@ -25,7 +25,7 @@ _TABLES = (".cube", ".icc", ".json")
 
 def match(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.files.raw import is_raw_name
+    from velkin.core.files.raw_names import is_raw_name
     from velkin.core.files.safely import refuse_output
     from velkin.core.match.baked import Amounts
     from velkin.core.match.match_file import KeptMatch
@@ -77,6 +77,7 @@ def _meaning(file: Path, given: str | None, page: int) -> Space:
     from velkin.core.tags.inspect import inspect
 
     found = inspect(file, page)
+    say_pages(file, found.pages, page)
     if found.said is not None:
         return found.said
     if given is not None:
@@ -88,7 +89,8 @@ def _meaning(file: Path, given: str | None, page: int) -> Space:
 def _light(file: Path, space: str | None, page: int) -> Any:
     """Linear ROMM RGB (H, W, 3) of a raw file, as built in and as shot, or of a finished picture."""
     from velkin.core.conversion.light import linear_in
-    from velkin.core.files.raw import decode, is_raw_name, read_facts
+    from velkin.core.files.raw import decode, read_facts
+    from velkin.core.files.raw_names import is_raw_name
     from velkin.core.path import path_of
     from velkin.core.render import to_working
     from velkin.core.sources import decode_source
@@ -230,7 +232,7 @@ def _report(arguments: argparse.Namespace, learnt: Learnt, left_out: float | Non
 
 def apply(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.files.raw import is_raw_name
+    from velkin.core.files.raw_names import is_raw_name
     from velkin.core.handoff.copies import CopyWish
     from velkin.core.handoff.looked import looked_path, write_looked
 
@@ -243,6 +245,7 @@ def apply(arguments: argparse.Namespace) -> int:
     look = _look(arguments, start)
     wish = CopyWish(arguments.out, page=page, quality=arguments.quality, replace=arguments.replace)
     done = write_looked(arguments.file, looked_path(start, look), wish)
+    say_left(arguments.file, done.left)
     if done.not_numbers:
         say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers, or beyond 65504, and were set to 0 or 1")
     clipped: dict[str, Any] = {}

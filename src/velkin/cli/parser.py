@@ -80,6 +80,10 @@ def build() -> Parser:
 
     p = verb("inspect", "what each file is and says of its colour", inspect_files)
     p.add_argument("files", nargs="+", type=Path, metavar="FILE", help="raw files and pictures")
+    p.add_argument(
+        "--contents", action="store_true", help="also list every part that a file holds, and what becomes of it in a new one"
+    )
+    _page(p)
 
     p = verb("chart", "find and read a chart", chart, _CHART)
     p.add_argument("file", type=Path, metavar="FILE", help="a raw file or a picture with the chart in it")

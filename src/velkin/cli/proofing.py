@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from velkin.cli.converting import destination_of, not_a_profile, page_of, start_of
+from velkin.cli.converting import destination_of, not_a_profile, page_of, say_left, start_of
 from velkin.cli.saying import Wrong, print_json, say
 from velkin.core.errors import NotSupported
 
@@ -17,7 +17,8 @@ _LETTERS = {"rgb": "rgb", "cmyk": "cmyk", "gray": "k"}
 
 
 def _path(arguments: argparse.Namespace, to: Space) -> ColourPath:
-    from velkin.core.files.raw import is_raw_name, read_facts
+    from velkin.core.files.raw import read_facts
+    from velkin.core.files.raw_names import is_raw_name
     from velkin.core.path import path_of
     from velkin.core.spaces.rgb import ROMM
     from velkin.core.stages.camera import built_in_stage
@@ -71,7 +72,7 @@ def proof(arguments: argparse.Namespace) -> int:
 
 def ease(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.files.raw import is_raw_name
+    from velkin.core.files.raw_names import is_raw_name
     from velkin.core.gamut.easing import full_strength
     from velkin.core.handoff.copies import CopyWish
     from velkin.core.handoff.eased import write_eased
@@ -87,6 +88,7 @@ def ease(arguments: argparse.Namespace) -> int:
         not_a_profile(arguments.out, profile, arguments.replace)
     wish = CopyWish(arguments.out, page=page, quality=arguments.quality, replace=arguments.replace)
     done = write_eased(arguments.file, start, to, easings=full_strength(arguments.strength), wish=wish)
+    say_left(arguments.file, done.left)
     if done.not_numbers:
         say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers, or beyond 65504, and were set to 0 or 1")
     before, after = done.before.share, done.after.share

@@ -126,7 +126,7 @@ def render(arguments: argparse.Namespace) -> int:
         linear = to_working(raw.decode(arguments.file), path)
         outside = count_outside(linear, path.proof)
         picture = Picture(codes_there(linear, path, bits, dither=True), None, "rgb")
-        data = encode_numbers(picture, format_of(out), profile_of(space), family=space.id, source=arguments.file)
+        data = encode_numbers(picture, format_of(out), profile_of(space), family=space.id, source=arguments.file).data
         channels = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", outside.shares(), strict=True)}
         document = {"out": str(out), "space": space.id, "clipped": channels}
     write_whole(out, data, arguments.replace)

@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import json
+import re
 import sys
 from typing import Any
+
+#: How Python holds a byte of a name that is no UTF-8.
+_BYTE = re.compile("[\udc80-\udcff]")
 
 
 class Wrong(Exception):
@@ -27,9 +31,8 @@ def fail(error: Exception, as_json: bool) -> None:
 def print_json(document: Any) -> None:
     """Print one JSON document, UTF-8."""
     text = json.dumps(document, ensure_ascii=False, indent=1, allow_nan=False)
-    try:
-        data = text.encode()
-    except UnicodeEncodeError:  # a file name that is no UTF-8: escaped, so that the document stays UTF-8
-        data = json.dumps(document, indent=1, allow_nan=False).encode()
-    sys.stdout.buffer.write(data + b"\n")
+    # the bytes of a file name that is no UTF-8 are spelled out, so that the document is valid Unicode all through
+    sys.stdout.buffer.write(
+        _BYTE.sub(lambda m: f"\\\\x{ord(m.group(0)) - 0xDC00:02x}", text).encode("utf-8", "replace") + b"\n"
+    )
     sys.stdout.buffer.flush()

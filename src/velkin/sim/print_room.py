@@ -132,7 +132,7 @@ def take(inbox: Path, prints: Path) -> list[Ticket]:
         linear = printed(inks_of(path)) @ ROMM.from_xyz.T
         codes = np.round(np.clip(ROMM.encode(np.clip(linear, 0.0, 1.0)), 0.0, 1.0) * 65535.0).astype(np.uint16)
         out = prints / f"{path.stem} print.tif"
-        data = encode_numbers(Picture(codes, None, "rgb"), "tiff", profile_of(ROMM), family=ROMM.id, source=out)
+        data = encode_numbers(Picture(codes, None, "rgb"), "tiff", profile_of(ROMM), family=ROMM.id, source=None).data
         write_whole(out, data, True)
         tickets.append(Ticket(path, "", out))
     return tickets

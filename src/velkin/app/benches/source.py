@@ -18,6 +18,7 @@ from velkin.app.widgets.pin_table import PinTable
 from velkin.app.widgets.space_box import SpaceBox, second_line
 from velkin.app.words import ASSIGN, CONVERT, MODELS, signed
 from velkin.core.files.dng_colour import DNGColour
+from velkin.core.files.facts import FileFacts
 from velkin.core.icc.space import Space
 from velkin.core.shoot.frame import Frame
 from velkin.core.tags.ledger import Entry, Verb
@@ -205,6 +206,7 @@ class SourceBench(Bench):
                 ("File", frame.path.name),
                 ("Folder", str(frame.path.parent)),
                 ("Pixels", f"{facts.width} × {facts.height}, {facts.bits}-bit"),
+                *_also(facts),
             ]
         )
         colour = facts.colour
@@ -234,6 +236,7 @@ class SourceBench(Bench):
                 ("File", f"{frame.path.name}"),
                 ("Folder", str(frame.path.parent)),
                 ("Pixels", f"{model}, {bits}, {facts.width} × {facts.height}"),
+                *_also(facts),
             ]
         )
         if facts.pages > 1:
@@ -381,6 +384,11 @@ class SourceBench(Bench):
             deciding.assign(frames, space)
         elif space is not None:
             deciding.give_and_convert(frames, space, self._model.state.working)
+
+
+def _also(facts: FileFacts) -> list[tuple[str, str]]:
+    """What else a file holds, as a row; none where there is nothing to tell."""
+    return [("Also holds", facts.also)] if facts.also else []
 
 
 def _of_the_body(colour: DNGColour | None) -> list[tuple[str, str, str]]:

@@ -16,6 +16,7 @@ from velkin.app.widgets.parts import Words, button, labelled, soft
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.variants import IDENTITY, MIXERS, Variant, reach_for
 from velkin.core.errors import FitRefused
+from velkin.core.files.camera_names import is_shot_with
 
 _MIDDLE = 5000.0  # kelvin, where a shifted reach puts the balance it is shifted for
 
@@ -176,7 +177,7 @@ class VariantBench(Aside):
         """Show the frame with a variant, where the profile is for its camera."""
         self.keep.setEnabled(variant is not None)
         frame = self._model.raw_frame
-        if variant is None or frame is None or self._profile.camera not in ("", frame.facts.unique):
+        if variant is None or frame is None or (self._profile.camera and not is_shot_with(frame.facts, self._profile.camera)):
             self._model.try_entries(())
         elif self.isVisible():
             self._model.try_profile(variant)

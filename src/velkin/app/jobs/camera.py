@@ -15,6 +15,7 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import VelkinError
+from velkin.core.files.camera_names import is_shot_with
 from velkin.core.shoot.frame import Frame
 from velkin.core.shoot.giving import GivingPlan
 from velkin.core.shoot.whites import white_of
@@ -53,7 +54,7 @@ class Camera(Work):
         """Give a kept profile to frames of the camera it was made for."""
         state = self._model.state
         camera, name = state.profiles[profile].camera, state.profiles[profile].name
-        fitting = tuple(f for f in frames if camera in ("", state.frames[f].facts.unique))
+        fitting = tuple(f for f in frames if not camera or is_shot_with(state.frames[f].facts, camera))
         if not fitting:
             self._model.report(f"{name} was made for {camera}; the selected frames come from another camera.")
             return

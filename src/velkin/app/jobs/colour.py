@@ -242,8 +242,8 @@ class Colour(Work):
             while os.path.lexists(out):
                 out, number = folder / f"{stem}-{number}.png", number + 1
             alpha = pixels[..., 3] if pixels.shape[2] == 4 else None
-            data = encode_numbers(Picture(pixels[..., :3].copy(), alpha, "rgb"), "png", icc, family="", source=out)
-            write_whole(out, data, False)
+            made = encode_numbers(Picture(pixels[..., :3].copy(), alpha, "rgb"), "png", icc, family="", source=None)
+            write_whole(out, made.data, False)
             return out
 
         self._aside(Lane.HAND, work, lambda out: self._importing.add_files([out]), name="Pasting")

@@ -25,6 +25,7 @@ from velkin.core.charts.definition import Chart
 from velkin.core.charts.judge import refuse_unusable
 from velkin.core.charts.reading_job import JudgedReading, charts_in, pixels_of, read_found
 from velkin.core.errors import VelkinError
+from velkin.core.files.camera_names import is_shot_with
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.shoot.frame import Frame
 from velkin.core.spectra import Illuminant
@@ -201,7 +202,7 @@ class Fits(Work):
         if same is not None:
             self._camera.give_profile(same, frames)
             return
-        fitting = tuple(f for f in frames if profile.camera in ("", state.frames[f].facts.unique))
+        fitting = tuple(f for f in frames if not profile.camera or is_shot_with(state.frames[f].facts, profile.camera))
         if not fitting:
             self._model.report(f"{profile.name} was made for {profile.camera}; the selected frames come from another camera.")
             return

@@ -16,7 +16,8 @@ from velkin.core.conversion.effect import intent_name
 from velkin.core.destinations.destination import EXISTING, SHARPENING, Destination, FileFormat
 from velkin.core.destinations.naming import WORDS
 from velkin.core.destinations.sizing import CUT, EXACT, FULL, LONG, PRINT, WHITE, Size
-from velkin.core.files.formats import SUBSAMPLINGS, TIFF_COMPRESSIONS, best_bits
+from velkin.core.files.coding import SUBSAMPLINGS, TIFF_COMPRESSIONS
+from velkin.core.files.formats import best_bits
 from velkin.core.files.metadata_policy import ALL, KEEPING, MetadataPolicy
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent

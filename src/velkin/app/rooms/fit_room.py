@@ -25,6 +25,7 @@ from velkin.core.cameraprofiles.profile import CameraProfile, LightFit
 from velkin.core.cameraprofiles.report import differences_by_hue, report_csv, verdict, wrong_built_in
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import VelkinError
+from velkin.core.files.camera_names import is_shot_with, same_body
 from velkin.core.files.raw import RawFacts
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import parse_light
@@ -231,14 +232,14 @@ class FitRoom(Room):
         self.second.addItem("none: one light", None)
         for light in state.lights:
             for frame in light.frames:
-                same = state.frames[frame].facts.unique == here.facts.unique
+                same = same_body(state.frames[frame].facts, here.facts)
                 if frame in state.readings and light.id != here.light and same:
                     self.second.addItem(f"{light.name} ({state.frames[frame].name})", frame)
         self.second.setEnabled(self.second.count() > 1)
         self.against.clear()
         self.against.addItem("the built-in profile", None)
         for identifier, profile in state.profiles.items():
-            if profile.camera in ("", here.facts.unique):
+            if not profile.camera or is_shot_with(here.facts, profile.camera):
                 self.against.addItem(profile.name, identifier)
 
     # ---- choices ----------------------------------------------------------------------------------------------

@@ -219,7 +219,12 @@ class ReceiversRoom(Room):
         lines = [w.path.name]
         if w.details is not None:
             d = w.details
-            lines += [f"{d.space}, {d.file}", f"{d.width} × {d.height} px", f"metadata: {d.metadata}"]
+            lines += [
+                f"{d.space}, {d.file}",
+                f"{d.width} × {d.height} px",
+                f"metadata: {d.metadata}",
+                *([f"left behind: {d.left}"] if d.left else []),
+            ]
         if any(v.warning and v.id in ("ignoring", "service") for v in self.views):
             lines.append("\nFor receivers that ignore or strip tags, send sRGB: it is what they assume.")
         lines.append(

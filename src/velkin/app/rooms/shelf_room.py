@@ -25,6 +25,7 @@ from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, Words, button
 from velkin.app.words import count, model_words, temperature_words
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.cameraprofiles.shelf import ShelfEntry, fingerprint
+from velkin.core.files.camera_names import is_shot_with
 
 _ENTRY = Qt.ItemDataRole.UserRole
 
@@ -287,11 +288,11 @@ class ShelfRoom(Room):
         profile = entry.profile
         assert profile is not None
         chosen = self._model.selected if self._model.shoot is not None else ()
-        cameras = {self._model.state.frames[f].facts.unique for f in chosen}
+        frames = [self._model.state.frames[f].facts for f in chosen]
         pictures = profile.for_pictures
         self.variant.setEnabled(isinstance(profile, CameraProfile) and not pictures)
         self.give_button.setText(f"Give it to {count(len(chosen), 'selected frame')}")
-        fits = bool(chosen) and (not profile.camera or profile.camera in cameras) and not pictures
+        fits = bool(chosen) and (not profile.camera or any(is_shot_with(f, profile.camera) for f in frames)) and not pictures
         self.give_button.setEnabled(fits and entry.kept.on)
         if pictures:
             self.sentence.setText("It was fitted on a finished picture and goes to such, as an ICC profile or a .cube.")
@@ -301,7 +302,7 @@ class ShelfRoom(Room):
             )
         elif chosen and not fits:
             self.sentence.setText(
-                f"It was made for {profile.camera}; the selected frames come from {', '.join(sorted(cameras))}."
+                f"It was made for {profile.camera}; the selected frames come from {', '.join(sorted({f.unique for f in frames}))}."
             )
         else:
             self.sentence.setText("Giving it keeps a copy in the shoot; exposure stays.")

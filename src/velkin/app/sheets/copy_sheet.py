@@ -10,6 +10,7 @@ from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Rule, Words, button, labelled
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
+from velkin.core.files.encode import lost_in
 from velkin.core.files.formats import FORMATS, holds_transparency
 from velkin.core.handoff.copies import CopyWish
 from velkin.core.path import ColourPath
@@ -24,6 +25,7 @@ class CopySheet(Sheet):
         super().__init__("Save a tagged copy", parent)
         self._frame, self._path = frame, path
         self._replacing: Path | None = None
+        self._left: dict[str, str] = {}
         space = path.numbers_in
         self._converts = not path.keeps_numbers
         facts = frame.picture
@@ -78,12 +80,12 @@ class CopySheet(Sheet):
         elif self._path.at(Place.LOOK):
             self.words.setText(
                 f"Written with its look, {self._path.numbers_in.name} embedded ({Alters.BOTH.value}). The source file is not touched."
-                + (" Its transparent parts are laid over white." if self._merges(kind) else "")
+                + self._losses(kind)
             )
         elif self._converts:
             self.words.setText(
                 f"Converted to {self._path.here.name} ({CONVERT}), which is embedded. The source file is not touched."
-                + (" Its transparent parts are laid over white." if self._merges(kind) else "")
+                + self._losses(kind)
             )
         elif self._path.known:
             self.words.setText(
@@ -92,8 +94,14 @@ class CopySheet(Sheet):
         else:
             self.words.setText("It is written as it came, without a tag. The source file is not touched.")
 
-    def _merges(self, kind: str) -> bool:
-        return self._frame.picture.alpha and not holds_transparency(kind)
+    def _losses(self, kind: str) -> str:
+        """What a format has no place for, in sentences."""
+        words = ""
+        if self._frame.picture.alpha and not holds_transparency(kind):
+            words = " Its transparent parts are laid over white."
+        if kind not in self._left:
+            self._left[kind] = lost_in(self._frame.path, self._frame.picture.page, kind)
+        return words + (f" Left behind: {self._left[kind]}." if self._left[kind] else "")
 
     def wish(self) -> CopyWish:
         """What is to be written."""

@@ -11,6 +11,7 @@ from velkin.core.cameraprofiles.dng_file import dng_from_bytes, dng_to_bytes, lo
 from velkin.core.cameraprofiles.icc_input import ICCInput, icc_from_bytes, load_icc
 from velkin.core.cameraprofiles.profile import CameraProfile, load_profile, profile_from_json
 from velkin.core.errors import BadProfile, NotSupported
+from velkin.core.files.camera_names import same_camera
 from velkin.core.files.checked_json import refused_as
 from velkin.core.files.dng_colour import DNGColour
 
@@ -76,5 +77,5 @@ def check_camera(profile: AnyProfile, camera: str, force: bool = False) -> None:
     """
     if profile.for_pictures:
         raise BadProfile(f"{profile.name} was fitted on a finished picture and takes such numbers, not a sensor's")
-    if not force and profile.camera and profile.camera != camera:
+    if not force and profile.camera and not same_camera(profile.camera, camera):
         raise BadProfile(f"the profile was made for {profile.camera}, and the frame was shot with {camera}")

@@ -19,6 +19,7 @@ import numpy as np
 from velkin.core.cameraprofiles.anyprofile import SUFFIXES, AnyProfile, load_any
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.errors import BadProfile, OutputRefused, VelkinError
+from velkin.core.files.camera_names import same_camera
 from velkin.core.files.checked_json import refused_as
 from velkin.core.files.names import file_name
 from velkin.core.files.safely import write_named, write_whole
@@ -139,7 +140,10 @@ class Shelf:
         return tuple(
             e
             for e in self.entries
-            if e.kept.on and e.profile is not None and e.camera in ("", camera) and not e.profile.for_pictures
+            if e.kept.on
+            and e.profile is not None
+            and (not e.camera or same_camera(e.camera, camera))
+            and not e.profile.for_pictures
         )
 
     def state_of(self, profile: AnyProfile) -> str:

@@ -15,6 +15,7 @@ from velkin.core.charts.judge import Judgement, Verdict, judge
 from velkin.core.charts.read import Choices, Reading, read
 from velkin.core.errors import ChartNotFound
 from velkin.core.files import picture, raw
+from velkin.core.files.raw_names import is_raw_name
 
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
@@ -65,7 +66,7 @@ def pixels_of(path: Path) -> tuple[Pixels, float]:
     ------
     UnreadableFile
     """
-    if raw.is_raw_name(path):
+    if is_raw_name(path):
         return raw.decode(path, half=True), 0.5
     return picture.decode(path), 1.0
 

@@ -39,7 +39,7 @@ def is_destination(space: Space) -> bool:
     """Whether pictures can be converted to a space: RGB of curves, or a profile with a way back from colours."""
     if isinstance(space, RGBSpace):
         return True
-    if space is LAB or space.model == "lab":
+    if space.id == LAB.id:
         return False
     try:
         device_values(np.zeros((1, 3)), LAB.icc, "lab", space.icc, space.model)

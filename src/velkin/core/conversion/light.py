@@ -14,7 +14,7 @@ from velkin.core.conversion.codes import Numbers, Pixels, as_float, is_codes
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.curves import decoder_of, encoder_of, fine_encoder_of, light_of_each_code
 from velkin.core.conversion.tables import EVEN, Table, compensation, lab_table, read, table_of
-from velkin.core.icc.space import ICCSpace, Space
+from velkin.core.icc.space import LAB, ICCSpace, Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.lab import lab_of_numbers, xyz_to_lab
@@ -95,13 +95,13 @@ def _lab_of(flat: Numbers, space: ICCSpace, table: Table | None) -> Pixels:
 
 
 def _lab_table(space: ICCSpace, intent: Intent) -> Table | None:
-    return None if space.model == "lab" else lab_table(space, intent)
+    return None if space.id == LAB.id else lab_table(space, intent)
 
 
 def _light_by_table(flat: Numbers, space: ICCSpace, working: RGBSpace, intent: Intent, black_point: bool, out: Pixels) -> None:
     from velkin.core.spaces import kernels
 
-    compensated = black_point and intent is not Intent.ABSOLUTE and space.model != "lab"
+    compensated = black_point and intent is not Intent.ABSOLUTE and space.id != LAB.id
     gain, offset = compensation(space, intent) if compensated else (np.ones(3), np.zeros(3))
     matrix = (working.from_xyz * D50).astype(np.float32).ravel()
     g, o = gain.astype(np.float32), (offset / D50).astype(np.float32)

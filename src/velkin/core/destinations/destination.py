@@ -9,16 +9,8 @@ from typing import Final, Literal
 from velkin.core.destinations.naming import NameFacts, stem_of
 from velkin.core.destinations.sizing import LONG, Size
 from velkin.core.errors import NotSupported
-from velkin.core.files.formats import (
-    SUBSAMPLINGS,
-    SUFFIXES,
-    TIFF_COMPRESSIONS,
-    Compression,
-    Format,
-    Subsampling,
-    check_format,
-    holds_transparency,
-)
+from velkin.core.files.coding import SUBSAMPLINGS, TIFF_COMPRESSIONS, Compression, Subsampling
+from velkin.core.files.formats import SUFFIXES, check_format, format_named, holds_transparency
 from velkin.core.files.metadata_policy import ALL, KEEPING, MetadataPolicy
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
@@ -60,7 +52,7 @@ class FileFormat:
         Whether transparent parts stay so where the format holds them; else, and in JPEG and inks, they are laid over white.
     """
 
-    kind: Format = "jpeg"
+    kind: str = "jpeg"
     bits: int = 8
     dither: bool = True
     quality: int = 92
@@ -71,11 +63,11 @@ class FileFormat:
     @property
     def lossless(self) -> bool:
         """Whether every sample comes back as it was written."""
-        return self.kind in ("tiff", "png")
+        return format_named(self.kind).lossless
 
     def words(self) -> str:
         """The format in words."""
-        name = {"jpeg": "JPEG", "png": "PNG", "tiff": "TIFF", "webp": "WebP", "avif": "AVIF", "jxl": "JPEG XL"}[self.kind]
+        name = format_named(self.kind).name
         return f"{name} {self.bits}-bit" + ("" if self.lossless else f", quality {self.quality}")
 
     def keeps_transparency(self, model: str) -> bool:

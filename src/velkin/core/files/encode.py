@@ -1,102 +1,91 @@
-"""Encoding pictures into tagged files: TIFF, PNG, JPEG, WebP, AVIF and JPEG XL."""
+"""Writing a picture as a file of any format, with the metadata of its source made true of it, and an account of what became of each part."""
 
 from __future__ import annotations
 
-from io import BytesIO
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import imagecodecs
 import numpy as np
-import tifffile
 from numpy.typing import NDArray
-from PIL import Image
 
-from velkin.core.files.carrying import blocks, carry_into
-from velkin.core.files.formats import PLAIN, SUBSAMPLINGS, TIFF_COMPRESSIONS, Coding, check_format
+from velkin.core.errors import VelkinError
+from velkin.core.files.carrying import Target, carriage
+from velkin.core.files.coding import PLAIN, Coding
+from velkin.core.files.contents import Carried, Part, PartKind, left_behind
+from velkin.core.files.formats import check_format, format_named
+from velkin.core.files.metadata import Metadata, Resolution
 from velkin.core.files.picture import Picture
-from velkin.core.files.retag import retagged
+from velkin.core.files.source_contents import SourceContents, contents_of
 
 
-def jpeg_bytes(pixels: NDArray[np.uint8], profile: bytes | None, coding: Coding = PLAIN, mode: str | None = None) -> bytes:
-    """A JPEG with an embedded profile; colour is not subsampled unless asked, so that edges between saturated colours stay."""
-    stream = BytesIO()
-    options: dict[str, Any] = {} if coding.ppi is None else {"dpi": (coding.ppi, coding.ppi)}
-    image = Image.fromarray(pixels, mode) if mode else Image.fromarray(pixels)
-    image.save(
-        stream, "JPEG", quality=coding.quality, subsampling=SUBSAMPLINGS[coding.subsampling], icc_profile=profile, **options
-    )
-    return stream.getvalue()
+@dataclass(frozen=True)
+class Encoded:
+    """A file's bytes, and what became of each part of its source."""
+
+    data: bytes
+    account: tuple[Carried, ...]
+
+
+def jpeg_bytes(pixels: NDArray[np.uint8], profile: bytes | None, coding: Coding = PLAIN) -> bytes:
+    """A JPEG (H, W, 3) or (H, W) of no source, with an embedded profile."""
+    numbers: NDArray[Any] = pixels[..., None] if pixels.ndim == 2 else pixels
+    said = Resolution(coding.ppi, coding.ppi) if coding.ppi is not None else None
+    model = {1: "gray", 3: "rgb", 4: "cmyk"}[numbers.shape[2]]
+    return format_named("jpeg").encode(Picture(numbers, None, model), profile, Metadata(resolution=said), coding)
 
 
 def encode_numbers(
-    picture: Picture, kind: str, icc: bytes | None, *, family: str, source: Path, coding: Coding = PLAIN
-) -> bytes:
+    picture: Picture,
+    kind: str,
+    icc: bytes | None,
+    *,
+    family: str,
+    source: Path | None,
+    page: int = 0,
+    coding: Coding = PLAIN,
+    whole: bool = True,
+) -> Encoded:
     """A picture's numbers as they are in a file, with a profile and the source's metadata made to agree with it.
 
     Parameters
     ----------
     picture : Picture
     kind : str
-        One of the values of `FORMATS`.
+        Id of a format that is written.
     icc : bytes or None
         None writes no tag, as for Lab and for pictures that are to stay untagged.
     family : str
         Id of the built-in space that the profile equals.
-    source : Path
+    source : Path or None
         Whose metadata are carried over.
+    page : int
+        Which picture of the source.
     coding : Coding
+    whole : bool
+        Whether the picture shows all of its source.
 
     Raises
     ------
     NotSupported
         When the format cannot hold the picture.
     """
-    height, width = picture.numbers.shape[:2]
-    bits = 8 * picture.numbers.dtype.itemsize
-    check_format(kind, bits, picture.model, source)
-    srgb, size = family == "srgb", (width, height)
-    if kind == "tiff":
-        stream = BytesIO()
-        _write_tiff(stream, picture, icc, coding)
-        return carry_into(stream.getvalue(), source, is_srgb=srgb, size=size, policy=coding.policy, ppi=coding.ppi)
-    samples: NDArray[Any] = picture.numbers
-    if picture.alpha is not None and kind != "jpeg":
-        samples = np.dstack([samples, picture.alpha])
-    samples = samples[..., 0] if samples.shape[2] == 1 else samples
-    if kind == "png":
-        data = bytes(imagecodecs.png_encode(samples))
-        data = data if icc is None else retagged(data, "png", icc, family)
-        return carry_into(data, source, is_srgb=srgb, size=size, policy=coding.policy, ppi=coding.ppi)
-    if kind == "jpeg":
-        mode = {"rgb": None, "gray": "L", "cmyk": "CMYK"}[picture.model]
-        return carry_into(
-            jpeg_bytes(samples, icc, coding, mode), source, is_srgb=srgb, size=size, policy=coding.policy, ppi=coding.ppi
-        )
-    carried = blocks(source, srgb, size, coding.policy, coding.ppi)
-    if kind == "jxl":
-        import pylibjxl  # loaded where needed
-
-        return bytes(
-            pylibjxl.encode(
-                np.ascontiguousarray(samples), effort=5, distance=_distance(coding.quality), icc=icc,
-                exif=carried.exif or None, xmp=carried.xmp or None,
-            )
-        )  # fmt: skip
-    stream = BytesIO()
-    options: dict[str, Any] = {"icc_profile": icc or b"", "exif": b"Exif\0\0" + carried.exif if carried.exif else b""}
-    if carried.xmp:
-        options["xmp"] = carried.xmp
-    if kind == "webp":
-        Image.fromarray(samples).save(stream, "WEBP", quality=coding.quality, method=4, exact=True, **options)
-    else:
-        Image.fromarray(samples).save(stream, "AVIF", quality=coding.quality, subsampling="4:4:4", **options)
-    return stream.getvalue()
+    metadata, account = _prepared(picture, kind, family, source, page, coding, whole)
+    return Encoded(format_named(kind).encode(picture, icc, metadata, coding), account)
 
 
 def write_numbers(
-    out: Path, picture: Picture, kind: str, icc: bytes | None, *, family: str, source: Path, coding: Coding = PLAIN
-) -> None:
+    out: Path,
+    picture: Picture,
+    kind: str,
+    icc: bytes | None,
+    *,
+    family: str,
+    source: Path | None,
+    page: int = 0,
+    coding: Coding = PLAIN,
+    whole: bool = True,
+) -> tuple[Carried, ...]:
     """As `encode_numbers`, into a file that is not there yet or may be overwritten; TIFF is not held in memory as a whole.
 
     Raises
@@ -104,60 +93,50 @@ def write_numbers(
     NotSupported
     OSError
     """
-    if kind != "tiff":
-        out.write_bytes(encode_numbers(picture, kind, icc, family=family, source=source, coding=coding))
-        return
+    metadata, account = _prepared(picture, kind, family, source, page, coding, whole)
+    format_named(kind).write(out, picture, icc, metadata, coding)
+    return account
+
+
+def _prepared(
+    picture: Picture, kind: str, family: str, source: Path | None, page: int, coding: Coding, whole: bool
+) -> tuple[Metadata, tuple[Carried, ...]]:
     height, width = picture.numbers.shape[:2]
     check_format(kind, 8 * picture.numbers.dtype.itemsize, picture.model, source)
-    with out.open("wb") as stream:
-        _write_tiff(stream, picture, icc, coding)
-    carry_into(out, source, is_srgb=family == "srgb", size=(width, height), policy=coding.policy, ppi=coding.ppi)
+    return account_of(_held_by(source, page), kind, family=family, size=(width, height), coding=coding, whole=whole)
 
 
-def _distance(quality: int) -> float:
-    """Butteraugli distance of a quality 1..100, as libjxl's own tools map it (JxlEncoderDistanceFromQuality)."""
-    if quality >= 100:
-        return 0.0
-    if quality >= 30:
-        return 0.1 + (100 - quality) * 0.09
-    return 53.0 / 3000.0 * quality * quality - 23.0 / 20.0 * quality + 25.0
+def _held_by(source: Path | None, page: int) -> SourceContents:
+    if source is None:
+        return SourceContents(Path())
+    try:
+        return contents_of(source, page)
+    except VelkinError as error:
+        part = Part(f"metadata, which cannot be read ({error.message})", PartKind.METADATA, 0)
+        return SourceContents(source, (part,))
 
 
-def _write_tiff(stream: Any, picture: Picture, icc: bytes | None, coding: Coding) -> None:
-    samples: NDArray[Any] = picture.numbers
-    if picture.model == "lab":  # the encoding of photometric ICCLab in 8 bits, of CIELab in 16
-        samples = _tiff_lab(samples)
-    extra = ["unassalpha" if picture.clear else "unspecified"] if picture.alpha is not None else None
-    if picture.alpha is not None:
-        samples = np.dstack([samples, picture.alpha])
-    photometric = {"rgb": "rgb", "gray": "minisblack", "cmyk": "separated", "lab": "icclab"}[picture.model]
-    compression = TIFF_COMPRESSIONS[coding.compression]
-    options: dict[str, Any] = {}
-    if compression is not None:
-        options = {"compression": compression, "predictor": samples.dtype.kind != "f", "rowsperstrip": 64, "maxworkers": 2}
-    if (
-        compression == "adobe_deflate"
-    ):  # photographs in 16 bits come out no larger than with more effort, in two thirds of the time
-        options["compressionargs"] = {"level": 1}
-    if coding.ppi is not None:
-        options["resolution"] = (coding.ppi, coding.ppi)
-        options["resolutionunit"] = "inch"
-    tifffile.imwrite(
-        stream,
-        samples[..., 0] if samples.shape[2] == 1 else samples,
-        photometric=photometric,
-        planarconfig="contig" if samples.shape[2] > 1 else None,
-        extrasamples=extra,
-        iccprofile=icc,
-        metadata=None,
-        software="Velkin",
-        **options,
+def account_of(
+    contents: SourceContents, kind: str, *, family: str, size: tuple[int, int], coding: Coding = PLAIN, whole: bool = True
+) -> tuple[Metadata, tuple[Carried, ...]]:
+    """What of a source goes into a file of a format, and what becomes of each part; nothing is written."""
+    known = format_named(kind)
+    target = Target(
+        known.holds,
+        known.name,
+        family,
+        size,
+        contents.orientation,
+        whole,
+        Resolution(coding.ppi, coding.ppi) if coding.ppi is not None else None,
+        known.most_exif,
+        known.keywords,
     )
+    metadata, account = carriage(contents.path, contents.parts, target, coding.policy, contents.resolution)
+    return metadata, tuple(account)
 
 
-def _tiff_lab(samples: NDArray[Any]) -> NDArray[Any]:
-    if samples.dtype == np.uint8:
-        return samples
-    scale = np.array([65280.0, 255.0 * 256.0, 255.0 * 256.0])
-    full = 65535.0 if samples.dtype == np.uint16 else 1.0
-    return np.clip(np.round(samples / full * scale), 0, 65535).astype(np.uint16)
+def lost_in(source: Path, page: int, kind: str) -> str:
+    """What of a source a new file of a format does not hold, in words; empty where it holds all, or the source cannot be read."""
+    account = account_of(_held_by(source, page), kind, family="", size=(1, 1))[1]
+    return left_behind(account)

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import contextlib
+import struct
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.dng_colour import DNGColour, rational, read_dng_colour
+from velkin.core.files.exif_block import ExifTree, Value
 from velkin.core.files.exiv2_files import exiv2_library, open_metadata
 
 #: Exif values of more bytes than this are not looked at.
@@ -50,8 +53,39 @@ class ExifFacts:
     dng: DNGColour | None = None
 
 
+#: Exif's tags by the names that exiv2 has for them, as far as facts are told from them.
+_NAMES = {
+    "image": {271: "Make", 272: "Model", 274: "Orientation", 305: "Software", 306: "DateTime"},
+    "photo": {
+        33434: "ExposureTime", 33437: "FNumber", 34855: "ISOSpeedRatings", 36867: "DateTimeOriginal", 40961: "ColorSpace", 42036: "LensModel",
+    },
+}  # fmt: skip
+
+
+def facts_in(tree: ExifTree) -> ExifFacts:
+    """The Exif facts of a picture; what is missing or unreadable in it is left empty."""
+    values: dict[str, str] = {}
+    for group, place, found in (("image", "Image", tree.image), ("photo", "Photo", tree.photo)):
+        for tag, name in _NAMES[group].items():
+            if tag in found:
+                values[f"Exif.{place}.{name}"] = _spelled(found[tag], tree.order)
+    if 1 in tree.interop:
+        values["Exif.Iop.InteroperabilityIndex"] = tree.interop[1].text()
+    return _facts(values, None)
+
+
+def _spelled(value: Value, order: str) -> str:
+    """A value as exiv2 spells it."""
+    if value.type == 2:
+        return value.text()
+    if value.type in (5, 10) and len(value.data) >= 8:
+        a, b = struct.unpack_from(order + ("II" if value.type == 5 else "ii"), value.data)
+        return f"{a}/{b}"
+    return " ".join(f"{n:g}" for n in value.numbers(order)[:4])
+
+
 def exif_facts(path: Path) -> ExifFacts:
-    """The Exif facts of a file; what is missing or unreadable in it is left empty.
+    """The Exif facts of a file of any kind; what is missing or unreadable in it is left empty.
 
     Raises
     ------
@@ -69,6 +103,11 @@ def exif_facts(path: Path) -> ExifFacts:
     exif = image.exifData()
     # embedded profiles, previews and the like are no words
     values: dict[str, str] = {datum.key(): datum.toString() if datum.size() <= _LONGEST_TEXT else "" for datum in exif}
+    return _facts(values, read_dng_colour(values))
+
+
+def _facts(values: Mapping[str, str], dng: DNGColour | None) -> ExifFacts:
+    """Facts from values by exiv2's keys."""
 
     def first(*keys: str) -> str:
         return next((values[k].strip() for k in keys if values.get(k, "").strip()), "")
@@ -103,7 +142,7 @@ def exif_facts(path: Path) -> ExifFacts:
         orientation=int(orientation) if orientation in set("12345678") else 1,
         colour_space=int(colour_space) if colour_space.isdigit() else None,
         interoperability=first("Exif.Iop.InteroperabilityIndex"),
-        dng=read_dng_colour(values),
+        dng=dng,
     )
 
 

@@ -23,6 +23,8 @@ class FileFacts:
     make, model, unique : str
         Camera; `unique` is DNG's unique camera model, else make and model.
     exif : ExifFacts
+    also : str
+        What else the file holds, in words (`contents.also_holds`); empty where there is nothing to tell.
     """
 
     path: Path
@@ -34,3 +36,4 @@ class FileFacts:
     model: str
     unique: str
     exif: ExifFacts
+    also: str = ""

@@ -26,6 +26,10 @@ _PLACE = (
     *("Xmp.iptcExt.Location", "Xmp.photoshop.City", "Xmp.photoshop.State", "Xmp.photoshop.Country"),
     *(f"Iptc.Application2.{k}" for k in ("City", "SubLocation", "Province", "Country", "Location")),
 )
+# by their numbers: artist and copyright of Exif; byline, credit, copyright and contact of IPTC; its places
+_EXIF_RIGHTS, _MAKER_NOTE = frozenset((315, 33432)), 37500
+_IPTC_RIGHTS = frozenset((80, 110, 116, 118))
+_IPTC_PLACE = frozenset((26, 27, 90, 92, 95, 100, 101))
 # what follows from the file itself
 _OWN = frozenset(
     ["Exif.Image.Orientation", "Exif.Image.ExifTag", "Exif.Photo.ColorSpace", "Exif.Photo.PixelXDimension"]
@@ -60,6 +64,24 @@ class MetadataPolicy:
         if self.keep == RIGHTS:
             return key.startswith(_RIGHTS)
         return self.location or not key.startswith(_PLACE)
+
+    def takes_exif(self, group: str, tag: int) -> bool:
+        """Whether a value of Exif (``image``, ``photo`` or ``gps``) is carried."""
+        if self.keep != ALL:
+            return self.keep == RIGHTS and group == "image" and tag in _EXIF_RIGHTS
+        return self.location or not (group == "gps" or (group == "photo" and tag == _MAKER_NOTE))
+
+    def takes_iptc(self, record: int, number: int) -> bool:
+        """Whether a data set of IPTC is carried."""
+        if self.keep != ALL:
+            return self.keep == RIGHTS and record == 2 and number in _IPTC_RIGHTS
+        return self.location or record != 2 or number not in _IPTC_PLACE
+
+    def takes_text(self, keyword: str) -> bool:
+        """Whether a text under a keyword is carried; a free text may tell anything, so that none is where something is to be left out."""
+        if self.keep == RIGHTS:
+            return keyword in ("Author", "Copyright")
+        return self.keep == ALL and (self.location or keyword != "Comment")
 
     def words(self) -> str:
         """The policy in words."""

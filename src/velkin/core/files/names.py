@@ -1,16 +1,8 @@
-"""Names of files: which end like finished pictures (what they are is decided by opening them), and what a thing's name becomes as one."""
+"""Names of files: what a thing's name becomes as one."""
 
 from __future__ import annotations
 
 import re
-from pathlib import Path
-
-PICTURES = frozenset({".tif", ".tiff", ".jpg", ".jpeg", ".png", ".webp", ".avif", ".jxl"})
-
-
-def is_picture_name(path: Path) -> bool:
-    """Whether a file's name ends like a finished picture's."""
-    return path.suffix.lower() in PICTURES
 
 
 def file_name(name: str, otherwise: str) -> str:

@@ -20,14 +20,11 @@ from velkin.core.errors import UnreadableFile
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.exif import exif_facts
 from velkin.core.files.facts import FileFacts
+from velkin.core.files.picture import upright_by
 from velkin.core.files.safely import is_text_name
 
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
-
-#: What the command line and the window take for raw files by their names' ends; what they are is decided by opening them.
-_NAMES = "3fr arw cr2 cr3 crw dcr dng erf fff iiq kdc mef mos mrw nef nrw orf pef raf raw rw2 rwl sr2 srf srw x3f"
-SUFFIXES = frozenset(f".{name}" for name in _NAMES.split(" "))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -131,6 +128,8 @@ def decode(path: Path, half: bool = False) -> Pixels:
 def levels(path: Path, half: bool = False) -> NDArray[np.uint16]:
     """As `decode`, in the 16-bit levels that come from the decoder, 65535 for the white level: half the memory."""
     with _opened(path) as raw:
+        if raw.raw_type is rawpy.RawType.Stack:
+            return _stacked(raw, half, path)
         found = raw.postprocess(
             half_size=half,
             demosaic_algorithm=rawpy.DemosaicAlgorithm.AHD,
@@ -148,6 +147,27 @@ def levels(path: Path, half: bool = False) -> NDArray[np.uint16]:
     return np.asarray(found, dtype=np.uint16)
 
 
-def is_raw_name(path: Path) -> bool:
-    """Whether a file's name ends like a raw file's."""
-    return path.suffix.lower() in SUFFIXES
+#: How LibRaw numbers the turnings of a sensor, as Exif does.
+_TURNED = {3: 3, 5: 8, 6: 6}
+
+
+def _stacked(raw: Any, half: bool, path: Path) -> NDArray[np.uint16]:
+    """The levels of a file without a mosaic (linear DNG, and what cameras reduce themselves): every pixel has its colours.
+
+    Levels as DNG 1.6 maps raw values to linear ones: black taken away, divided by white less the largest black. (LibRaw's own scaling takes
+    black away and divides by white, so that such a picture came out too dark by as much as black is of white.)
+    """
+    values: NDArray[Any] = np.asarray(raw.raw_image_visible)
+    if values.ndim != 3 or values.shape[2] < 3:
+        raise UnreadableFile("the sensor does not see in three colours", path)
+    black = np.array(raw.black_level_per_channel[:3], dtype=np.float32)
+    white = float(raw.white_level) - float(black.max())
+    if white <= 0:
+        raise UnreadableFile("its black level is not below its white level", path)
+    pixels = upright_by(_TURNED.get(int(raw.sizes.flip), 1), values[..., :3])
+    if half:
+        height, width = pixels.shape[0] // 2 * 2, pixels.shape[1] // 2 * 2
+        cells = pixels[:height, :width].astype(np.float32).reshape(height // 2, 2, width // 2, 2, 3)
+        pixels = cells.mean(axis=(1, 3))
+    linear = (pixels.astype(np.float32) - black) * np.float32(65535.0 / white)
+    return np.clip(np.round(linear), 0, 65535).astype(np.uint16)

@@ -22,6 +22,7 @@ from PIL import Image
 from velkin.core.destinations.destination import Destination
 from velkin.core.errors import BadProfile, VelkinError
 from velkin.core.files.exif import resolution_of
+from velkin.core.files.formats import format_named
 from velkin.core.files.metadata_policy import broken_policy
 from velkin.core.files.picture import Picture
 from velkin.core.files.transparency import opacity, over_white
@@ -143,6 +144,9 @@ def decoded(path: Path, kind: str, model: str = "rgb", bits: int = 8) -> NDArray
             pixels = _inks(data, bits)
         else:
             pixels = np.asarray(_DECODERS[kind](data))
+            if kind == "avif" and bits > 8:  # of 10 or 12 bits, over the whole range of 16
+                top = (1 << bits) - 1
+                pixels = ((pixels.astype(np.uint32) * 65535 + top // 2) // top).astype(np.uint16)
     except Exception as error:  # decoders raise what they like on damaged files
         raise VelkinError(str(error) or "no picture in it", path) from error
     if pixels.ndim not in (2, 3):
@@ -181,11 +185,10 @@ def _tag(found: Inspection, profile: bytes, space: Space) -> CheckItem:
 
 def _shape(found: Inspection, pixels: NDArray[Any], meant: AtDestination, destination: Destination) -> list[CheckItem]:
     model = found.model.upper() if found.model != "gray" else "gray"
-    bits = found.bits == destination.file.bits and pixels.dtype == meant.codes.dtype
+    stored = format_named(destination.file.kind).stored_bits(destination.file.bits)
+    bits = found.bits == stored and pixels.dtype == meant.codes.dtype
     model_right = pixels.shape[2] == meant.codes.shape[2]
-    wanted = (
-        f"{destination.file.bits}-bit {'CMYK' if meant.codes.shape[2] == 4 else 'gray' if meant.codes.shape[2] == 1 else 'RGB'}"
-    )
+    wanted = f"{stored}-bit {'CMYK' if meant.codes.shape[2] == 4 else 'gray' if meant.codes.shape[2] == 1 else 'RGB'}"
     more = pixels.shape[2] - meant.codes.shape[2]
     is_so = f"{found.bits}-bit {model}" + (" with alpha" if more > 0 and found.alpha else "")
     height, width = meant.codes.shape[:2]

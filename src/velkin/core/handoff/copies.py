@@ -16,10 +16,11 @@ from pathlib import Path
 from velkin.core.conversion.codes import Numbers, bits_of, in_bits
 from velkin.core.conversion.outside import Outside
 from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
+from velkin.core.files.coding import Coding
+from velkin.core.files.contents import left_behind
 from velkin.core.files.encode import encode_numbers
-from velkin.core.files.formats import LOSSLESS, Coding, best_bits, check_format, format_of, holds_transparency
-from velkin.core.files.picture import Picture, decode_picture, kind_of
-from velkin.core.files.retag import IN_PLACE, retagged
+from velkin.core.files.formats import best_bits, check_format, format_at, format_named, format_of, holds_transparency
+from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
 from velkin.core.gamut.share import share_outside
@@ -58,7 +59,7 @@ class CopyWish:
 @dataclass(frozen=True)
 class Copied:
     """A written copy: its space (None: without a tag), the share that the space could not hold, and the ends by channel; whether
-    transparent parts were laid over white because the format holds none."""
+    transparent parts were laid over white because the format holds none; what of the source was left behind, in words."""
 
     out: Path
     space: Space | None
@@ -67,6 +68,7 @@ class Copied:
     in_place: bool
     not_numbers: int = 0
     merged: bool = False
+    left: str = ""
 
 
 def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish: CopyWish) -> Copied:
@@ -94,15 +96,15 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     space = after(start, steps) if start is not None else None
     converts = start is not None and convert_anything(start, steps)
     try:
-        own_kind = kind_of(source)
+        own_kind = format_at(source).id
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror})", source) from error
     eight = kind in ("jpeg", "webp") and wish.bits == 8
-    if not converts and own_kind == kind and kind in IN_PLACE and (wish.bits is None or eight):
+    if not converts and own_kind == kind and format_named(kind).retags and (wish.bits is None or eight):
         return _same_samples(source, kind, space, wish)
     picture = decode_picture(source, wish.page)
     own = bits_of(picture.numbers)
-    if steps and isinstance(steps[-1], Convert) and (kind not in LOSSLESS or wish.bits not in (None, own)):
+    if steps and isinstance(steps[-1], Convert) and (not format_named(kind).lossless or wish.bits not in (None, own)):
         converts = True  # the numbers are right already; only bits or format are others
     if space is not None and not converts:
         check_model(space, picture.model, source)
@@ -118,9 +120,17 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     first = _read_as(start, steps)
     outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, first, space)
     converted = Picture(done.numbers, alpha_in(picture, bits), space.model, clear=picture.clear)
-    data = encode_numbers(converted, kind, profile_of(space), family=family(space), source=source, coding=Coding(wish.quality))
-    write_whole(wish.out, data, wish.replace)
-    return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers, merged)
+    made = encode_numbers(
+        converted,
+        kind,
+        profile_of(space),
+        family=family(space),
+        source=source,
+        page=wish.page,
+        coding=Coding(wish.quality),
+    )
+    write_whole(wish.out, made.data, wish.replace)
+    return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers, merged, left_behind(made.account))
 
 
 def _settled(steps: tuple[Step, ...], source: Path) -> tuple[Space | None, tuple[Step, ...]]:
@@ -152,7 +162,7 @@ def _same_samples(source: Path, kind: str, space: Space | None, wish: CopyWish) 
 
             check_model(space, inspect(source, wish.page).model, source)
             if space.id != "lab":
-                data = retagged(data, kind, profile_of(space), family(space), page=wish.page)
+                data = format_named(kind).retagged(data, profile_of(space), family(space), wish.page)
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror})", source) from error
     except (struct.error, ValueError, IndexError, KeyError) as error:
@@ -163,10 +173,11 @@ def _same_samples(source: Path, kind: str, space: Space | None, wish: CopyWish) 
 
 def _as_decoded(picture: Picture, source: Path, kind: str, own_kind: str, space: Space | None, wish: CopyWish) -> Copied:
     """The samples as they were decoded, in a format that keeps them."""
-    if kind not in LOSSLESS:
+    target, own_format = format_named(kind), format_named(own_kind)
+    if not target.lossless:
         raise NotSupported(
-            f"assigning keeps every number, and {kind.upper()} would change them; "
-            + (f"write {own_kind.upper()}, TIFF or PNG" if own_kind in IN_PLACE else "write TIFF or PNG"),
+            f"assigning keeps every number, and {target.name} would change them; "
+            + (f"write {own_format.name}, TIFF or PNG" if own_format.retags and own_format.bits else "write TIFF or PNG"),
             wish.out,
         )
     bits = bits_of(picture.numbers)
@@ -174,11 +185,17 @@ def _as_decoded(picture: Picture, source: Path, kind: str, own_kind: str, space:
         raise NotSupported("assigning keeps every number, its bits too", wish.out)
     check_format(kind, bits, picture.model, wish.out)
     icc = None if space is None or space.id == "lab" else profile_of(space)
-    data = encode_numbers(
-        picture, kind, icc, family=family(space) if space is not None else "", source=source, coding=Coding(wish.quality)
+    made = encode_numbers(
+        picture,
+        kind,
+        icc,
+        family=family(space) if space is not None else "",
+        source=source,
+        page=wish.page,
+        coding=Coding(wish.quality),
     )
-    write_whole(wish.out, data, wish.replace)
-    return Copied(wish.out, space, 0.0, None, False, picture.not_numbers)
+    write_whole(wish.out, made.data, wish.replace)
+    return Copied(wish.out, space, 0.0, None, False, picture.not_numbers, left=left_behind(made.account))
 
 
 def retag_source(source: Path, space: Space, page: int = 0) -> None:
@@ -195,9 +212,9 @@ def retag_source(source: Path, space: Space, page: int = 0) -> None:
         When it cannot be read or written; the source is as it was.
     """
     source = source.resolve()  # a link stays a link; the file it leads to is tagged
-    kind = kind_of(source)
-    if kind not in IN_PLACE:
-        raise NotSupported(f"{kind.upper()} files cannot be given a tag without writing their pixels anew", source)
+    known = format_at(source)
+    if not known.retags or not known.bits:
+        raise NotSupported(f"{known.name} files cannot be given a tag without writing their pixels anew", source)
     fresh = source.with_name(f".{source.name[:80]}.velkin-new{source.suffix}")
     kept = source.with_name(f".{source.name[:80]}.velkin-before")
     try:

@@ -14,8 +14,10 @@ from velkin.core.conversion.codes import bits_of, in_bits
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.light import from_linear, linear_in
 from velkin.core.conversion.outside import Outside
+from velkin.core.files.coding import Coding
+from velkin.core.files.contents import left_behind
 from velkin.core.files.encode import encode_numbers
-from velkin.core.files.formats import Coding, best_bits, check_format, format_of
+from velkin.core.files.formats import best_bits, check_format, format_of
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
@@ -36,13 +38,15 @@ _FURTHER = 0.02
 
 @dataclass(frozen=True)
 class Eased:
-    """A written picture: what was outside before and is after (of the numbers written), and the mean ΔE00 of the change."""
+    """A written picture: what was outside before and is after (of the numbers written), the mean ΔE00 of the change; what
+    of the source was left behind, in words."""
 
     out: Path
     before: Outside
     after: Outside
     mean_change: float
     not_numbers: int
+    left: str = ""
 
 
 def write_eased(source: Path, start: Space, to: Space, *, easings: Sequence[Easing], wish: CopyWish) -> Eased:
@@ -69,16 +73,17 @@ def write_eased(source: Path, start: Space, to: Space, *, easings: Sequence[Easi
     check_format(kind, bits, picture.model, wish.out)
     numbers, before, after, change = eased_numbers(picture.numbers, start, to, easings)
     numbers = in_bits(numbers, bits)
-    data = encode_numbers(
+    made = encode_numbers(
         Picture(numbers, alpha_in(picture, bits), picture.model, clear=picture.clear),
         kind,
         profile_of(start),
         family=family(start),
         source=source,
+        page=wish.page,
         coding=Coding(wish.quality),
     )
-    write_whole(wish.out, data, wish.replace)
-    return Eased(wish.out, before, after, change, picture.not_numbers)
+    write_whole(wish.out, made.data, wish.replace)
+    return Eased(wish.out, before, after, change, picture.not_numbers, left_behind(made.account))
 
 
 def eased_numbers(

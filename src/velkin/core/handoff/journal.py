@@ -137,7 +137,7 @@ def _details(done: Done) -> WrittenDetails:
         intent = intent_name(d.intent) + (", black point compensation" if d.black_point else "")
     return WrittenDetails(
         space.name, d.file.words(), d.size.words(), intent, d.metadata.words(), w.size[0], w.size[1], w.bytes, w.before,
-        w.after, job.light, job.profile, tuple((i.about, i.ok, i.finding) for i in w.check.items), w.kept,
+        w.after, job.light, job.profile, tuple((i.about, i.ok, i.finding) for i in w.check.items), w.kept, w.left,
     )  # fmt: skip
 
 

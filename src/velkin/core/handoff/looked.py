@@ -7,8 +7,10 @@ from pathlib import Path
 
 from velkin.core.conversion.codes import bits_of
 from velkin.core.conversion.outside import Outside
+from velkin.core.files.coding import Coding
+from velkin.core.files.contents import left_behind
 from velkin.core.files.encode import encode_numbers
-from velkin.core.files.formats import Coding, best_bits, check_format, format_of, holds_transparency
+from velkin.core.files.formats import best_bits, check_format, format_of, holds_transparency
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
@@ -23,12 +25,14 @@ from velkin.core.stages.stage import Place, Stage
 
 @dataclass(frozen=True)
 class Looked:
-    """A written picture: what its space could not hold of the new look, and whether transparent parts were laid over white."""
+    """A written picture: what its space could not hold of the new look, whether transparent parts were laid
+    over white, and what of the source was left behind."""
 
     out: Path
     outside: Outside | None
     not_numbers: int
     merged: bool
+    left: str = ""
 
 
 def write_looked(source: Path, path: ColourPath, wish: CopyWish) -> Looked:
@@ -49,10 +53,12 @@ def write_looked(source: Path, path: ColourPath, wish: CopyWish) -> Looked:
     check_format(kind, bits, to.model, wish.out)
     done = picture_through(picture.numbers, path.stages, to, bits=bits, dither=wish.dither)
     result = Picture(done.numbers, alpha_in(picture, bits), to.model, clear=picture.clear)
-    data = encode_numbers(result, kind, profile_of(to), family=family(to), source=source, coding=Coding(wish.quality))
-    write_whole(wish.out, data, wish.replace)
+    made = encode_numbers(
+        result, kind, profile_of(to), family=family(to), source=source, page=wish.page, coding=Coding(wish.quality)
+    )
+    write_whole(wish.out, made.data, wish.replace)
     merged = whole.alpha is not None and whole.clear and not holds_transparency(kind)
-    return Looked(wish.out, done.outside, picture.not_numbers, merged)
+    return Looked(wish.out, done.outside, picture.not_numbers, merged, left_behind(made.account))
 
 
 def looked_path(start: Space, *looks: Stage) -> ColourPath:

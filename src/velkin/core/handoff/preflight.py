@@ -13,20 +13,28 @@ from pathlib import Path
 from velkin.core.destinations.destination import Destination
 from velkin.core.destinations.sizing import PRINT, fitted
 from velkin.core.errors import VelkinError
+from velkin.core.files.coding import Coding
+from velkin.core.files.contents import Fate, PartKind
 from velkin.core.files.digest import digest_of
+from velkin.core.files.encode import account_of
+from velkin.core.files.source_contents import SourceContents, contents_of
 from velkin.core.handoff.jobs import UNKNOWN, Job, Plan
+from velkin.core.icc.space import family
 from velkin.core.shoot.state import State
+from velkin.core.stages.source import PictureSource
 from velkin.core.tags.facts import PictureFacts
 
 #: A print of fewer pixels per inch than this is named.
 FEW_PPI = 150
 #: Sources are looked at by their bytes for so many seconds; what is left then is found out by the run.
 HASHING = 4.0
+#: And so long for what else they hold.
+LOOKING = 4.0
 #: Kinds of concern, the gravest first.
-MISSING, CHANGED, UNTAGGED, NAME, FOLDER, SPACE, REPLACES, SKIPS, HELD, OUTSIDE, FEW, ALPHA = (
-    "missing", "changed", "untagged", "name", "folder", "space", "replaces", "skips", "held", "outside", "few", "alpha",
+MISSING, CHANGED, UNTAGGED, NAME, FOLDER, SPACE, REPLACES, SKIPS, HELD, OUTSIDE, FEW, ALPHA, LEFT = (
+    "missing", "changed", "untagged", "name", "folder", "space", "replaces", "skips", "held", "outside", "few", "alpha", "left",
 )  # fmt: skip
-_KINDS = (MISSING, CHANGED, UNTAGGED, NAME, FOLDER, SPACE, REPLACES, SKIPS, HELD, OUTSIDE, FEW, ALPHA)
+_KINDS = (MISSING, CHANGED, UNTAGGED, NAME, FOLDER, SPACE, REPLACES, SKIPS, HELD, OUTSIDE, FEW, ALPHA, LEFT)
 
 
 @dataclass(frozen=True)
@@ -241,7 +249,49 @@ def _pictures(
         has = "has" if len(frames) == 1 else "have"
         what = f"{_some(frames, names)} {has} transparent parts, and files for {name} hold none."
         found.append(Concern(ALPHA, tuple(frames), what, "Laid over white."))
-    return found
+    return found + _left(plan, names, stopped)
+
+
+#: Parts that are worth a word before a hand-off: previews show what is made anew, and what nobody understands is named in the receipt.
+_WORTH = (
+    PartKind.METADATA, PartKind.MAKER_NOTE, PartKind.TEXT, PartKind.PATH, PartKind.PICTURE, PartKind.GAIN_MAP, PartKind.AUXILIARY, PartKind.LAYERS,
+)  # fmt: skip
+
+
+@lru_cache(maxsize=4096)
+def _contents(path: Path, page: int, changed: int) -> SourceContents:
+    """What a source holds, looked for once while its time stays."""
+    return contents_of(path, page)
+
+
+def _left(plan: Plan, names: dict[int, str], stopped: Callable[[], bool]) -> list[Concern]:
+    """What files of a destination's format have no place for, though it is to be kept."""
+    until = time.monotonic() + LOOKING
+    gone: dict[tuple[str, str], list[int]] = {}
+    for job in plan.jobs:
+        if stopped() or time.monotonic() > until:
+            break
+        d, source = job.destination, job.path.source
+        page = source.page if isinstance(source, PictureSource) else 0
+        try:
+            contents = _contents(job.source, page, job.source.stat().st_mtime_ns)
+        except (VelkinError, OSError):
+            continue
+        _, account = account_of(
+            contents, d.file.kind, family=family(job.path.destination), size=(1, 1), coding=Coding(policy=d.metadata)
+        )
+        for c in account:
+            if c.fate is Fate.NO and c.part.kind in _WORTH and not c.by_wish:
+                gone.setdefault((d.name, c.part.name), []).append(job.frame)
+    return [
+        Concern(
+            LEFT,
+            tuple(frames),
+            f"{about[:1].upper()}{about[1:]} of {_some(frames, names)} will not be in files for {name}.",
+            "Left behind; the receipt names it.",
+        )
+        for (name, about), frames in gone.items()
+    ]
 
 
 def _loses_transparency(state: State, job: Job) -> bool:

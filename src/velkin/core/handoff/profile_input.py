@@ -35,4 +35,4 @@ def camera_tiff(file: Path, balance: tuple[float, ...], encoding: str, exposure:
     numbers = balanced(raw.decode(file), balance) * np.float32(2.0**exposure)
     return encode_numbers(
         Picture(codes_of_light(numbers, _CURVES[encoding], 16), None, "rgb"), "tiff", None, family="", source=file
-    )
+    ).data

@@ -163,6 +163,7 @@ def facts_of_line(line: Line) -> list[tuple[str, str]]:
             ("Numbers", "kept as they came" if d.kept else "converted for this destination"),
             ("Outside", _outside(d)),
             ("Metadata", d.metadata),
+            *([("Left behind", d.left)] if d.left else []),
             ("Checked", ", ".join(f for about, ok, f in d.checks if ok and about != "Metadata")),
             *((f"Failed: {about.lower()}", f) for about, ok, f in d.checks if not ok),
         ]

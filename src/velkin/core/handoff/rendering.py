@@ -50,8 +50,6 @@ class AtDestination:
     ----------
     codes : ndarray (H, W, C), uint8 or uint16
         In the destination's space; CMYK is the amount of ink.
-    alpha : ndarray (H, W) or None
-        Of the same dtype, where transparent parts stay so.
     before, after : Outside
         What was outside without easings, and is with them; of what is visible.
     proof : ProofBlocks
@@ -59,6 +57,10 @@ class AtDestination:
         Whether the source's own numbers were kept: it was in this space, at this size, in these bits already.
     ppi : float or None
         Of a print.
+    alpha : ndarray (H, W) or None
+        Of the same dtype as the codes, where transparent parts stay so.
+    whole : bool
+        Whether all of the source is seen in it: it was neither cut nor put on white.
     """
 
     codes: Numbers
@@ -68,6 +70,7 @@ class AtDestination:
     kept: bool
     ppi: float | None
     alpha: Numbers | None = None
+    whole: bool = True
 
 
 def at_destination(source: Levels, path: ColourPath, destination: Destination) -> AtDestination:
@@ -138,7 +141,8 @@ def _rendered(source: Levels, path: ColourPath, destination: Destination, fit: F
     at = np.array(places, dtype=np.int64).reshape(-1, 2) + np.array([fit.left, fit.top])
     read = Intent.ABSOLUTE if path.intent is Intent.ABSOLUTE and isinstance(to, ICCSpace) else Intent.RELATIVE
     alpha = None if rows.opacity is None else alpha_codes(rows.opacity, fit, file.bits)
-    return AtDestination(codes, before, after, ProofBlocks(at, side, np.concatenate(colours), read), False, fit.ppi, alpha)
+    proof = ProofBlocks(at, side, np.concatenate(colours), read)
+    return AtDestination(codes, before, after, proof, False, fit.ppi, alpha, fit.out == fit.scaled)
 
 
 def _outside(linear: Pixels, path: ColourPath, pixels: int, seen: NDArray[np.bool_] | None = None) -> Outside:
@@ -178,4 +182,5 @@ def _own_numbers(source: Levels, path: ColourPath, destination: Destination, fit
     nothing = Outside(codes.shape[0] * codes.shape[1], 0, ends.channels)
     kept = numbers is source.pixels
     alpha = None if covers is None else alpha_codes(covers, fit, bits)
-    return AtDestination(codes, nothing, nothing, ProofBlocks(at, side, means(colours, len(places))), kept, fit.ppi, alpha)
+    proof = ProofBlocks(at, side, means(colours, len(places)))
+    return AtDestination(codes, nothing, nothing, proof, kept, fit.ppi, alpha, fit.out == fit.scaled)

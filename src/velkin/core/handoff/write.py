@@ -10,8 +10,9 @@ from pathlib import Path
 from velkin.core.destinations.destination import Destination
 from velkin.core.destinations.naming import free_name
 from velkin.core.errors import OutputFailed
+from velkin.core.files.coding import Coding
+from velkin.core.files.contents import Carried, left_behind
 from velkin.core.files.encode import write_numbers
-from velkin.core.files.formats import Coding
 from velkin.core.files.picture import Picture
 from velkin.core.files.safely import being_written, publish, refuse_output, write_whole
 from velkin.core.handoff.check import Check, check_file
@@ -19,6 +20,7 @@ from velkin.core.handoff.rendering import AtDestination, at_destination
 from velkin.core.icc.space import family, profile_of
 from velkin.core.path import ColourPath
 from velkin.core.sources import Levels
+from velkin.core.stages.source import PictureSource
 
 #: The folder next to written files where those go whose check failed.
 SET_ASIDE = "failed checks"
@@ -54,6 +56,8 @@ class Written:
     bytes : int
     kept : bool
         Whether the source's own numbers were kept.
+    left : str
+        What of the source the file does not hold, in words; empty where it holds all of it.
     """
 
     out: Path
@@ -63,6 +67,7 @@ class Written:
     size: tuple[int, int]
     bytes: int
     kept: bool
+    left: str = ""
 
 
 def hand_off_frame(
@@ -107,7 +112,7 @@ def hand_off_frame(
     meant = at_destination(levels, path, destination)
     with being_written(out, token) as temporary:
         told("writing")
-        _encode(temporary, source, meant, path, destination)
+        account = _encode(temporary, source, meant, path, destination)
         told("checking")
         check = check_file(temporary, meant, destination, path.destination)
         kept_in = out if check.ok else _aside(out, check)
@@ -115,22 +120,26 @@ def hand_off_frame(
         size = temporary.stat().st_size
         publish(temporary, kept_in, replace and check.ok)
     height, width = meant.codes.shape[:2]
-    return Written(kept_in, check, meant.before.share, meant.after.share, (width, height), size, meant.kept)
+    return Written(
+        kept_in, check, meant.before.share, meant.after.share, (width, height), size, meant.kept, left_behind(account)
+    )
 
 
-def _encode(out: Path, source: Path, meant: AtDestination, path: ColourPath, destination: Destination) -> None:
+def _encode(out: Path, source: Path, meant: AtDestination, path: ColourPath, destination: Destination) -> tuple[Carried, ...]:
     file, space = destination.file, path.destination
     coding = Coding(file.quality, file.subsampling, file.compression, destination.metadata, meant.ppi)
     picture = Picture(meant.codes, meant.alpha, space.model)
     try:
-        write_numbers(
+        return write_numbers(
             out,
             picture,
             file.kind,
             profile_of(space, destination.icc_version),
             family=family(space),
             source=source,
+            page=path.source.page if isinstance(path.source, PictureSource) else 0,
             coding=coding,
+            whole=meant.whole,
         )
     except OSError:
         raise

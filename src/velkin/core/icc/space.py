@@ -23,7 +23,7 @@ from velkin.core.icc.write_output import OutputTables, lab_grid, output_profile
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.rgb import BUILT_IN, ECIRGB, SRGB, RGBSpace, family_of
-from velkin.core.spaces.transfer import Transfer
+from velkin.core.spaces.transfer import AnyTransfer, Sampled, Transfer
 
 #: Number of channels of each colour model, alpha not counted.
 CHANNELS = {"rgb": 3, "gray": 1, "cmyk": 4, "lab": 3}
@@ -58,18 +58,58 @@ Space = RGBSpace | ICCSpace
 #: Encoded CIE Lab of Lab pictures; its profile is never embedded.
 LAB = ICCSpace("lab", "CIE Lab", "lab", "space", imagecodecs.cms_profile("lab4"))
 
-_GRAYS = (
+
+def _dot_gain(gain: float) -> Sampled:
+    """The curve of gray as ink of so much dot gain at half tone: a dot of the size a prints as a + 4 g a (1 - a), and light is what is left."""
+    ink = 1.0 - np.linspace(0.0, 1.0, 1024)
+    return Sampled(1.0 - (ink + 4.0 * gain * ink * (1.0 - ink)))
+
+
+_GRAYS: tuple[tuple[str, str, AnyTransfer], ...] = (
     ("gray-srgb", "Gray, sRGB curve", SRGB.transfer),
     ("gray-22", "Gray, gamma 2.2", Transfer(2.2)),
     ("gray-18", "Gray, gamma 1.8", Transfer(1.8)),
     ("gray-l", "Gray, L*", ECIRGB.transfer),
+    ("gray-dot-15", "Gray, dot gain 15 %", _dot_gain(0.15)),
+    ("gray-dot-20", "Gray, dot gain 20 %", _dot_gain(0.20)),
 )
+#: Other names of gray spaces, on the command line.
+_ALSO = {
+    "gray-gamma-2.2": "gray-22",
+    "gray-gamma-1.8": "gray-18",
+    "gray-lstar": "gray-l",
+    "dot-gain-15": "gray-dot-15",
+    "dot-gain-20": "gray-dot-20",
+}
 
 
 @lru_cache(maxsize=1)
 def grays() -> dict[str, ICCSpace]:
     """The gray spaces that untagged gray pictures can be given, by id."""
-    return {i: ICCSpace(i, name, "gray", "display", gray_profile(name, t)) for i, name, t in _GRAYS if isinstance(t, Transfer)}
+    return {
+        i: ICCSpace(i, name, "gray", "display", gray_profile(name, t))
+        for i, name, t in _GRAYS
+        if isinstance(t, Transfer | Sampled)
+    }
+
+
+def in_gray(space: Space) -> ICCSpace | None:
+    """The gray space with the curve of an RGB space, for gray pictures that name one; None where none of the built-in has its curve.
+
+    Examples
+    --------
+    >>> found = in_gray(SRGB)
+    >>> found.id if found else ""
+    'gray-srgb'
+    """
+    if not isinstance(space, RGBSpace):
+        return None
+    return next((grays()[i] for i, _, t in _GRAYS if t == space.transfer), None)
+
+
+def for_model(space: Space, model: str) -> Space:
+    """A space as it is meant for pictures of a colour model: sRGB and its like, for gray ones, is gray with its curve."""
+    return (in_gray(space) or space) if model == "gray" else space
 
 
 @lru_cache(maxsize=1)
@@ -233,4 +273,5 @@ def built_in_space(identifier: str) -> Space | None:
     >>> built_in_space("romm").name, built_in_space("unheard of")
     ('ROMM RGB', None)
     """
-    return BUILT_IN.get(identifier) or grays().get(identifier) or (LAB if identifier == "lab" else None)
+    known = _ALSO.get(identifier, identifier)
+    return BUILT_IN.get(known) or grays().get(known) or (LAB if identifier == "lab" else None)

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.errors import BadProfile
+from velkin.core.spaces.lab import lab_of_numbers, numbers_of_lab
 
 _LAB = imagecodecs.cms_profile("lab4")
 _CHANNELS = {"rgb": 3, "gray": 1, "cmyk": 4, "lab": 3}
@@ -42,6 +43,8 @@ def to_lab(values: NDArray[np.floating], profile: bytes, model: str, intent: Int
     row = np.ascontiguousarray(values, dtype=np.float64)[None, :, :]
     if model == "cmyk":
         row = row * 100.0  # LittleCMS takes floating ink amounts in per cent
+    elif model == "lab":  # and Lab as it is
+        row = lab_of_numbers(row)
     try:
         lab = imagecodecs.cms_transform(
             row,
@@ -76,6 +79,7 @@ def device_values(
 ) -> NDArray[np.float64]:
     """Device values (N, channels) 0..1 of one profile in another, computed in floating point and unoptimised.
 
+    Values of a Lab source are Lab itself, those of a Lab destination device values as everywhere: L / 100 and (a, b + 128) / 255.
     `destination_model` may be ``xyz`` (with LittleCMS's XYZ profile), giving XYZ D50 with Y = 1 for white.
 
     Raises
@@ -114,6 +118,8 @@ def device_values(
     found = np.asarray(out, dtype=np.float64).reshape(len(values), -1)
     if destination_model == "cmyk":
         found = found / 100.0
+    elif destination_model == "lab":
+        found = numbers_of_lab(found)
     return found
 
 

@@ -89,7 +89,7 @@ def _curves(transfer: AnyTransfer, version: int) -> list[bytes]:
     return [curve_v4(c) if version == 4 else _curve_v2(c) for c in channels]
 
 
-def gray_profile(name: str, transfer: Transfer, version: Literal[2, 4] = 4) -> bytes:
+def gray_profile(name: str, transfer: Transfer | Sampled, version: Literal[2, 4] = 4) -> bytes:
     """The ICC profile of a gray space: one curve to the Y of the connection space.
 
     Examples

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import UnreadableFile
+from velkin.core.files.contents import also_holds
 from velkin.core.files.digest import digest_of
-from velkin.core.files.raw import RawFacts, is_raw_name, read_facts
+from velkin.core.files.raw import RawFacts, read_facts
+from velkin.core.files.raw_names import is_raw_name
 from velkin.core.files.safely import is_text_name
+from velkin.core.files.source_contents import contents_of
 from velkin.core.icc.space import Space
 from velkin.core.shoot.frame import Role
 from velkin.core.tags.facts import PictureFacts, facts_of
@@ -43,8 +46,9 @@ def look_at(path: Path, page: int = 0) -> Arrival:
     if not is_text_name(path):
         raise UnreadableFile("its name or folder is not valid text (UTF-8), which a shoot cannot keep; rename it", path)
     if is_raw_name(path):
-        return Arrival(read_facts(path), digest_of(path))
+        return Arrival(replace(read_facts(path), also=also_holds(contents_of(path).parts)), digest_of(path))
     from velkin.core.tags.inspect import inspect  # the libraries that read pictures load when one arrives
 
     found = inspect(path, page)
-    return Arrival(facts_of(found), digest_of(path), found.said)
+    facts = replace(facts_of(found), also=also_holds(contents_of(path, page).parts))
+    return Arrival(facts, digest_of(path), found.said)

@@ -7,6 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from velkin.core.errors import ShootError
+from velkin.core.files.camera_names import is_shot_with
 from velkin.core.files.digest import digest_of
 from velkin.core.files.raw import RawFacts
 from velkin.core.shoot.arrivals import Arrival, Recognised
@@ -134,7 +135,8 @@ class FrameCommands:
         if light is None or light.given is None or not isinstance(facts, RawFacts):
             return nothing
         profile = light.given.profile
-        if profile is not None and self._document.state.profiles[profile].camera not in ("", facts.unique):
+        camera = "" if profile is None else self._document.state.profiles[profile].camera
+        if camera and not is_shot_with(facts, camera):
             return nothing
         return light.given
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.files.camera_names import same_body
 from velkin.core.shoot.light import Given
 from velkin.core.shoot.state import State
 
@@ -129,7 +130,7 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
         if not frame.is_raw:
             kept.append((identifier, "a finished picture"))
             continue
-        if frame.facts.unique != from_frame.facts.unique:
+        if not same_body(frame.facts, from_frame.facts):
             kept.append((identifier, f"shot with another camera ({frame.facts.unique or 'unknown'})"))
             continue
         if giving.spare and giving.profile and frame.profile not in (None, from_frame.profile):

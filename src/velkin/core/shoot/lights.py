@@ -8,6 +8,7 @@ import numpy as np
 
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.errors import NotSupported
+from velkin.core.files.camera_names import same_body
 from velkin.core.files.raw import RawFacts
 from velkin.core.shoot.arrivals import Arrival
 from velkin.core.tags.facts import PictureFacts
@@ -39,7 +40,7 @@ def under_one_light(a: RawFacts | PictureFacts, b: RawFacts | PictureFacts) -> b
     """Whether two frames seem to be of one camera and lens under one light; finished pictures go by the folder they come from."""
     if isinstance(a, PictureFacts) or isinstance(b, PictureFacts):
         return isinstance(a, PictureFacts) and isinstance(b, PictureFacts) and a.path.parent == b.path.parent
-    if (a.unique, a.exif.lens) != (b.unique, b.exif.lens):
+    if not same_body(a, b) or a.exif.lens != b.exif.lens:
         return False
     if a.exif.taken and b.exif.taken and abs((b.exif.taken - a.exif.taken).total_seconds()) > PAUSE:
         return False

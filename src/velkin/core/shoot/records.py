@@ -39,7 +39,7 @@ _MATRICES = ("matrices", "forward", "calibrations")
 def facts_to_json(facts: RawFacts) -> str:
     """A raw file's facts as text."""
     data: dict[str, Any] = {
-        k: getattr(facts, k) for k in ("width", "height", "orientation", "bits", "make", "model", "unique", "is_dng")
+        k: getattr(facts, k) for k in ("width", "height", "orientation", "bits", "make", "model", "unique", "is_dng", "also")
     }
     data["as_shot"] = facts.as_shot.tolist()
     data["colour"] = None if facts.colour is None else _colour_to_data(facts.colour)
@@ -90,6 +90,7 @@ def facts_from_json(text: str, path: Path) -> RawFacts:
             **data["exif"],
         ),
         is_dng=data["is_dng"],
+        also=data.get("also", ""),
     )
 
 
@@ -114,7 +115,7 @@ def _exif_to_data(exif: ExifFacts) -> dict[str, Any]:
 
 def picture_to_json(facts: PictureFacts) -> str:
     """A finished picture's facts as text."""
-    plain = "width height orientation bits make model unique format colour_model channels alpha said pages page"
+    plain = "width height orientation bits make model unique format colour_model channels alpha said pages page also"
     data: dict[str, Any] = {k: getattr(facts, k) for k in plain.split()}
     data["tag"] = asdict(facts.tag)
     data["statements"] = [asdict(s) for s in facts.statements]

@@ -21,6 +21,8 @@ class WrittenDetails:
     checks : tuple of (about, ok, finding)
     kept : bool
         Whether the source's own numbers were kept.
+    left : str
+        What of the source the file does not hold, in words.
     """
 
     space: str
@@ -37,6 +39,7 @@ class WrittenDetails:
     profile: str
     checks: tuple[tuple[str, bool, str], ...]
     kept: bool
+    left: str = ""
 
 
 @dataclass(frozen=True)

@@ -105,6 +105,8 @@ class Sampled:
         size = np.abs(linear)
         steps = np.linspace(0.0, 1.0, len(self.samples))
         samples, first = np.unique(self.samples, return_index=True)
+        # a curve that begins level, as one of a space beyond 0..1 does, has its black where that ends, next to the rest
+        first[0] = np.searchsorted(self.samples, self.samples[0], "right") - 1
         top = self.samples[-1]
         slope = (top - self.samples[-2]) * (len(self.samples) - 1)
         out = np.interp(size, samples, steps[first])

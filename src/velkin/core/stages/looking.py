@@ -16,7 +16,7 @@ from velkin.core.icc.transform import Intent, to_lab
 from velkin.core.looks.device_link import DeviceLink
 from velkin.core.looks.kept import look_words
 from velkin.core.match.cube_file import Cube
-from velkin.core.spaces.lab import lab_of_numbers, numbers_of_lab
+from velkin.core.spaces.lab import numbers_of_lab
 from velkin.core.spaces.pictures import lab
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Alters, Flow, Line, Place
@@ -105,10 +105,7 @@ def _lab_of_look(source: ICCSpace) -> Table:
     """Lab that a look's profile gives, over its encoded input 0..1, as LittleCMS reads it without optimisation. Raises BadProfile."""
     steps = np.linspace(0.0, 1.0, 65)
     nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
-    given = nodes.reshape(-1, 3)
-    if source.model == "lab":
-        given = lab_of_numbers(given)
-    return table_of_values(to_lab(given, source.icc, source.model).reshape(nodes.shape), 3, codes=False)
+    return table_of_values(to_lab(nodes.reshape(-1, 3), source.icc, source.model).reshape(nodes.shape), 3, codes=False)
 
 
 def _lab_light(colours: Pixels, space: RGBSpace) -> Pixels:

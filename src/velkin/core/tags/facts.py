@@ -50,7 +50,7 @@ def facts_of(found: Inspection) -> PictureFacts:
         path=found.path,
         width=found.width,
         height=found.height,
-        orientation=found.exif.orientation,
+        orientation=found.orientation,
         bits=found.bits,
         make=found.make,
         model=found.camera,

@@ -8,24 +8,25 @@ from __future__ import annotations
 
 from velkin.core.errors import BadProfile
 from velkin.core.files.exif import ExifFacts
+from velkin.core.files.formats.base import Head
 from velkin.core.icc.read import parse
-from velkin.core.icc.space import LAB, ICCSpace, Space, same, space_of
-from velkin.core.spaces.rgb import BUILT_IN, RGBSpace, family_of
+from velkin.core.icc.space import LAB, ICCSpace, Space, for_model, in_gray, same, space_of
+from velkin.core.spaces.rgb import BUILT_IN, SRGB, RGBSpace, family_of
+from velkin.core.spaces.transfer import Transfer
 from velkin.core.tags.declared import space_of_cicp, space_of_exif, space_of_png
-from velkin.core.tags.head import Head
 from velkin.core.tags.tag import Tag
 
 
 def tag_of(head: Head, exif: ExifFacts, notes: list[str]) -> tuple[Tag, Space | None]:
     """The tag that holds, what it means, and (in `notes`) what contradicts it."""
-    c, model = head.carried, head.model
+    c, model = head.colour, head.model
     winner: Tag | None = None
     meant: Space | None = None
     if c.cicp is not None and (head.format != "avif" or c.icc is None):
-        space = space_of_cicp(c.cicp)
+        space = _meant(space_of_cicp(c.cicp), model)
         words = f"cICP primaries {c.cicp[0]}, transfer {c.cicp[1]}"
         if space is not None:
-            winner, meant = Tag("tagged", "cicp", words, family_of(space) or None), space
+            winner, meant = Tag("tagged", "cicp", words, _id_of(space)), space
         else:
             winner = Tag("damaged", "cicp", f"{words}, which Velkin does not read")
     if c.icc is not None:
@@ -36,9 +37,10 @@ def tag_of(head: Head, exif: ExifFacts, notes: list[str]) -> tuple[Tag, Space | 
         elif not same(meant, space_in_icc):
             notes.append(f"its embedded profile says {tag.description}; the cICP chunk comes first")
     if c.srgb:
+        srgb = for_model(BUILT_IN["srgb"], model)
         if winner is None:
-            winner, meant = Tag("tagged", "png-srgb", "sRGB chunk", "srgb"), BUILT_IN["srgb"]
-        elif not same(meant, BUILT_IN["srgb"]):
+            winner, meant = Tag("tagged", "png-srgb", "sRGB chunk", "srgb"), srgb
+        elif not same(meant, srgb):
             notes.append(f"the sRGB chunk contradicts it; {_what(winner)} comes first")
     if c.gamma is not None and c.chromaticities is not None and model == "rgb":
         space = space_of_png(c.gamma, c.chromaticities)
@@ -50,16 +52,36 @@ def tag_of(head: Head, exif: ExifFacts, notes: list[str]) -> tuple[Tag, Space | 
                 notes.append(f"{words} lead to no usable space")
         elif space is not None and family_of(space) and isinstance(meant, RGBSpace) and not same(space, meant):
             notes.append(f"gAMA and cHRM say {space.name}; {_what(winner)} comes first")
-    claim = space_of_exif(exif.colour_space, exif.interoperability) if model == "rgb" else None
-    if claim is not None:
+    named = space_of_exif(exif.colour_space, exif.interoperability)
+    claim = _meant(named, model)
+    if named is not None and claim is not None:
         if winner is None:
-            words = "sRGB" if claim.id == "srgb" else "opRGB (R03)"
-            winner, meant = Tag("claimed", "exif", words, claim.id), claim
+            words = "sRGB" if named.id == "srgb" else "opRGB (R03)"
+            winner, meant = Tag("claimed", "exif", words, named.id), claim
         elif winner.state == "tagged" and not same(meant, claim):
-            notes.append(f"Exif says {claim.name}; {_what(winner)} wins")
+            notes.append(f"Exif says {named.name}; {_what(winner)} wins")
+    if winner is None and c.linear:
+        return Tag("tagged", "none", "linear light by its colour model"), _LINEAR
     if winner is None and model == "lab":
         return Tag("tagged", "none", "CIE Lab by its colour model"), LAB
     return winner or Tag("untagged", "none"), meant
+
+
+#: What LogLuv is decoded to: linear light of sRGB's primaries.
+_LINEAR = RGBSpace("srgb-linear", "sRGB primaries, linear", "", SRGB.primaries, SRGB.white, Transfer(1.0))
+
+
+def _meant(space: RGBSpace | None, model: str) -> Space | None:
+    """A space that is named without a profile, as it is meant for a picture of a colour model; None where it says nothing of such."""
+    if space is None or model not in ("rgb", "gray"):
+        return None
+    return in_gray(space) if model == "gray" else space
+
+
+def _id_of(space: Space) -> str | None:
+    if isinstance(space, RGBSpace):
+        return family_of(space) or None
+    return "srgb" if space.id == "gray-srgb" else space.id
 
 
 def _what(tag: Tag) -> str:

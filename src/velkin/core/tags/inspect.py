@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
+import struct
 import warnings
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal
 
-from PIL import Image, UnidentifiedImageError
-
 from velkin.core.errors import UnreadableFile, VelkinError
 from velkin.core.files.dng_colour import DNGColour
-from velkin.core.files.exif import ExifFacts, exif_facts
-from velkin.core.files.picture import LARGEST, check_size, kind_of
-from velkin.core.files.raw import is_raw_name, read_facts
+from velkin.core.files.exif import ExifFacts, facts_in
+from velkin.core.files.formats import format_at
+from velkin.core.files.formats.base import Format
+from velkin.core.files.limits import check_size
+from velkin.core.files.metadata import Resolution
+from velkin.core.files.raw_names import is_raw_name
 from velkin.core.icc.space import Space
-from velkin.core.tags.head import head_of
 from velkin.core.tags.holding import tag_of
 from velkin.core.tags.statements import statements_of
 from velkin.core.tags.tag import Statement, Tag
@@ -40,6 +41,9 @@ class Inspection:
         Full-size pictures in it.
     page : int
         The one that is looked at, counted from 0.
+    orientation : int
+        What stands between the stored picture and the upright one, 1 to 8 as Exif numbers it.
+    resolution : Resolution or None
     """
 
     path: Path
@@ -62,6 +66,8 @@ class Inspection:
     pages: int = 1
     page: int = 0
     exif: ExifFacts = field(default_factory=ExifFacts, repr=False)
+    orientation: int = 1
+    resolution: Resolution | None = None
 
 
 def inspect(path: Path, page: int = 0) -> Inspection:
@@ -75,13 +81,15 @@ def inspect(path: Path, page: int = 0) -> Inspection:
     if is_raw_name(path):
         return _raw(path)
     try:
-        kind = kind_of(path)
+        known = format_at(path)
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror})", path) from error
-    return _picture(path, kind, page)
+    return _picture(path, known, page)
 
 
 def _raw(path: Path) -> Inspection:
+    from velkin.core.files.raw import read_facts  # its library loads when there is a raw file
+
     facts = read_facts(path)
     name = facts.unique or "unknown camera"
     return Inspection(
@@ -102,29 +110,26 @@ def _raw(path: Path) -> Inspection:
     )
 
 
-def _picture(path: Path, kind: str, page: int) -> Inspection:
+def _picture(path: Path, known: Format, page: int) -> Inspection:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            head = head_of(path, kind, page)
+            head = known.head(path, page)
     except VelkinError:
         raise
-    except Image.DecompressionBombError as error:
-        raise UnreadableFile(f"the picture says it has more than {LARGEST // 1_000_000} million pixels", path) from error
-    except UnidentifiedImageError as error:
-        raise UnreadableFile("not a picture or raw file that Velkin can read", path) from error
+    except OSError as error:
+        if error.errno is not None:
+            raise UnreadableFile(f"the file cannot be read ({error.strerror or error})", path) from error
+        raise UnreadableFile("the picture is damaged", path) from error
+    except (struct.error, IndexError):
+        raise UnreadableFile("the picture is damaged or cut short", path) from None
     except Exception as error:  # readers raise what they like on damaged files
         raise UnreadableFile(f"the picture is damaged ({error})", path) from error
     check_size(head.width, head.height, path)
-    notes = list(head.carried.damage)
-    exif = ExifFacts()
-    try:
-        exif = exif_facts(path)
-    except VelkinError:
-        if kind not in ("jxl", "avif"):
-            notes.append("its metadata cannot be read")
+    notes = list(head.damage)
+    exif = facts_in(head.exif)
     tag, said = tag_of(head, exif, notes)
-    width, height = (head.height, head.width) if exif.orientation >= 5 else (head.width, head.height)
+    width, height = (head.height, head.width) if head.orientation >= 5 else (head.width, head.height)
     return Inspection(
         path,
         "picture",
@@ -140,12 +145,14 @@ def _picture(path: Path, kind: str, page: int) -> Inspection:
         exif.unique_model,
         tuple(notes),
         said,
-        head.carried.icc,
+        head.colour.icc,
         tuple(statements_of(head, exif)),
         head.alpha,
         head.pages,
         page,
         exif,
+        head.orientation,
+        head.resolution,
     )
 
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from velkin.core.files.exif import ExifFacts
+from velkin.core.files.formats.base import Head
 from velkin.core.tags.declared import space_of_cicp
-from velkin.core.tags.head import Head
 from velkin.core.tags.holding import icc_tag
 from velkin.core.tags.tag import Statement
 
@@ -13,7 +13,7 @@ _EXIF_SPACES = {1: "sRGB", 2: "opRGB (not in the standard)", 65535: "uncalibrate
 
 def statements_of(head: Head, exif: ExifFacts) -> list[Statement]:
     """All of it, in the order of authority."""
-    c = head.carried
+    c = head.colour
     rows: list[Statement] = []
     where = c.icc_where or {"jpeg": "APP2", "png": "iCCP", "tiff": "tag 34675", "webp": "ICCP", "avif": "colr"}.get(
         head.format, "colour encoding"
