@@ -251,6 +251,8 @@ def test_every_format_is_turned_once(tmp_path, orientation):
     exif[0x0112] = orientation
     save(tmp_path / "a.jpg", with_segments(coded(), segment(0xE1, EXIF_MARK + block)))
     save(tmp_path / "a.png", png(RGB, chunk(b"eXIf", block)))
+    behind = png(RGB)  # Exif may come after the picture
+    save(tmp_path / "b.png", behind[:-12] + chunk(b"eXIf", block) + behind[-12:])
     Image.fromarray(RGB).save(tmp_path / "a.webp", lossless=True, exif=EXIF_MARK + block)
     Image.fromarray(RGB).save(tmp_path / "a.avif", quality=100, subsampling="4:4:4", exif=exif)  # as irot and imir
     tifffile.imwrite(tmp_path / "a.tif", RGB, photometric="rgb", extratags=[(274, 3, 1, orientation, True)])

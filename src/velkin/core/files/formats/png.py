@@ -34,6 +34,8 @@ _CODING = frozenset(
     [b"IHDR", b"PLTE", b"IDAT", b"IEND", b"tRNS", b"pHYs", b"sBIT", b"bKGD", b"tIME", b"acTL", b"fcTL", b"fdAT", *_CLAIMS]
 )
 _TEXTS = (b"tEXt", b"zTXt", b"iTXt")
+#: Chunks that may be there more than once.
+_REPEATED = frozenset((*_TEXTS, b"IDAT", b"fcTL", b"fdAT", b"sPLT"))
 _XMP = b"XML:com.adobe.xmp"
 _RAW = b"Raw profile type "
 _INCH = 0.0254
@@ -57,13 +59,13 @@ def chunk(name: bytes, body: bytes) -> bytes:
     return struct.pack(">I", len(body)) + name + body + struct.pack(">I", zlib.crc32(name + body))
 
 
-def _chunks(stream: BinaryIO, *, to_end: bool) -> Iterator[Chunk]:
-    """The chunks, without the bytes of the picture itself; to the picture, or to the end. Raises ValueError."""
+def _chunks(stream: BinaryIO) -> Iterator[Chunk]:
+    """The chunks to the end, without the bytes of the picture itself. Raises ValueError."""
     if stream.read(8) != PNG_HEAD:
         raise ValueError("no PNG signature")
     while len(head := stream.read(8)) == 8:
         length, name = struct.unpack(">I4s", head)
-        if name == b"IEND" or (name == b"IDAT" and not to_end):
+        if name == b"IEND":
             return
         if name in (b"IDAT", b"fdAT") or length > _LONGEST:
             yield Chunk(name, length, b"")
@@ -92,11 +94,11 @@ class PNG(Format):
 
     def head(self, path: Path, page: int = 0) -> Head:
         with path.open("rb") as stream:
-            found = list(_chunks(stream, to_end=False))
+            found = list(_chunks(stream))  # Exif and texts may lie behind the picture
         damage: list[str] = []
         first: dict[bytes, bytes] = {}
         for c in found:
-            if c.name in first and c.name not in _TEXTS:
+            if c.name in first and c.name not in _REPEATED:
                 damage.append(f"the chunk {c.name.decode('latin-1')} is there twice")
             first.setdefault(c.name, c.body)
         header = first.get(b"IHDR", b"")
@@ -152,7 +154,7 @@ class PNG(Format):
 
     def parts(self, path: Path, page: int = 0) -> list[Part]:
         with path.open("rb") as stream:
-            found = list(_chunks(stream, to_end=True))
+            found = list(_chunks(stream))
             end = stream.tell() + 4
             rest = stream.seek(0, 2) - end
         own = self._parts(found)
