@@ -424,6 +424,13 @@ class Reader:
         self._process.join(10)
 
 
+def _group(key: str) -> str:
+    """The group of a tag; the many of makers' notes are one."""
+    family, group = key.split(".")[:2]
+    standard = ("Image", "Photo", "GPSInfo", "Iop")
+    return "maker's notes" if family == "Exif" and group not in standard else f"{family}.{group}"
+
+
 def report(rows: list[Row], folder: Path) -> str:
     """The table, as Markdown."""
     formats = Counter(r.format or "not read" for r in rows)
@@ -441,10 +448,15 @@ def report(rows: list[Row], folder: Path) -> str:
         for kind, (same, all_of_them, gone) in r.kept.items():
             share[r.format, kind][0] += same
             share[r.format, kind][1] += all_of_them
-            lost.update(f"{kind}: {'.'.join(k.split('.')[:2])}" for k in gone)
+            lost.update(f"{kind}: {_group(k)}" for k in gone)
+    places: dict[str, str] = {}
+    for package in PACKAGES:
+        own = [r.path for r in rows if Path(r.path).is_relative_to(folder / package)]
+        places |= {path: f"{package}, picture {i}" for i, path in enumerate(own, start=1)}
 
     def name(r: Row) -> str:
-        return str(Path(r.path).relative_to(folder))
+        """A file by its number in its package: many are called by a maker's name."""
+        return f"{places.get(r.path, r.path)} ({r.format or Path(r.path).suffix})"
 
     lines = [
         "# Other people's pictures",
