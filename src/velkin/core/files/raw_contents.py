@@ -29,7 +29,7 @@ def raw_parts(path: Path) -> list[Part]:
         head = stream.read(200)
         if head[:4] in _TIFF_LIKE:
             return _of_tiff(Structure(stream))
-        if head[:8] == b"FUJIFILM" and len(head) >= 92:
+        if head[8:16] == b"CCD-RAW " and len(head) >= 92:
             at, length = struct.unpack_from(">II", head, 84)
             stream.seek(at)
             return _of_jpeg(stream.read(min(length, 1 << 28)))
