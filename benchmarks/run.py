@@ -56,6 +56,7 @@ from figures import Report, at_most
 from handing_off import bench_kills, bench_large
 from matching import bench_match
 from proofing import bench_shares, bench_solids, bench_toggling
+from shell import bench_shell
 from spaces import bench_conversions, bench_inspecting, bench_try_on
 from under_the_hand import bench_changes, bench_drags, bench_stalls, bench_steps, bench_waiting
 
@@ -409,6 +410,7 @@ def main() -> None:
             "solids": lambda f: bench_solids(report),
             "conversions": lambda f: bench_conversions(report),
             "inspecting": lambda f: bench_inspecting(report, f),
+            "shell": lambda f: bench_shell(report, f),
             "try-on": lambda f: bench_try_on(report, f),
             "large hand-off": lambda f: bench_large(report, f, frame),
         }
