@@ -8,9 +8,10 @@ import tifffile
 from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QGuiApplication, QImage
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QLabel, QMessageBox, QPushButton
 
 from tests.app.doing import answered, point_at
+from tests.core.awkward import everything
 from velkin.app.model.places import Page
 from velkin.app.sheets.copy_sheet import CopySheet
 from velkin.app.sheets.purpose_sheet import PurposeSheet, suited
@@ -340,6 +341,32 @@ def test_a_tagged_copy_is_written_and_the_source_only_when_asked(window, qtbot, 
     qtbot.waitUntil(lambda: inspect(mill / "bare.jpg").tag.space == "oprgb", timeout=60000)
     qtbot.waitUntil(lambda: window.model.frame.picture.tag.state == "tagged", timeout=60000)
     assert not window.model.frame.ledger and stop_values(window)[0] == "tagged opRGB"
+
+
+def test_what_else_a_file_holds_is_told_and_what_a_copy_of_it_would_lose(window, qtbot, here, show, tmp_path):
+    (tmp_path / "full.jpg").write_bytes(everything())
+    window.actions_.dropped.take([tmp_path / "full.jpg"])
+    qtbot.waitUntil(lambda: "full" in {f.name for f in window.model.state.frames.values()}, timeout=60000)
+    frame = next(f.id for f in window.model.state.frames.values() if f.name == "full")
+    show(frame, "source")
+    told = {w.text() for w in window.findChildren(QLabel) if w.isVisible()}
+    assert "90\N{NO-BREAK SPACE}bytes of maker's notes, 2 paths, a text" in {
+        t.replace(" bytes", "\N{NO-BREAK SPACE}bytes") for t in told
+    }
+    window.jobs.command(lambda s: s.colour.assign([frame], OPRGB))
+    window.jobs.command(lambda s: s.colour.convert([frame], P3))
+
+    def lost(kind, then):
+        window.jobs.colour.tell_lost(frame, kind, then)
+
+    sheet = CopySheet(window.model.frame, window.model.path(), tmp_path, window, lost)
+    sheet.out.setText(str(tmp_path / "o.webp"))
+    qtbot.waitUntil(lambda: "Left behind: IPTC, path skein" in sheet.words.text(), timeout=60000)
+    sheet.out.setText(str(tmp_path / "o.tif"))
+    qtbot.waitUntil(lambda: sheet.words.text().endswith("Left behind: comment."), timeout=60000)
+    window.jobs.colour.save_copy(frame, sheet.wish())
+    qtbot.waitUntil(lambda: "left behind: comment" in window.model.messages.latest, timeout=60000)
+    sheet.close()
 
 
 def test_camera_actions_pass_finished_pictures_over(window, qtbot, here, show):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtWidgets import QMessageBox
@@ -198,7 +199,11 @@ class SpaceActions:
                 f"{frame.name}: nothing says what its numbers mean, so that its look cannot be written; decide on the Source bench first."
             )
             return
-        sheet = CopySheet(frame, path, frame.path.parent, self._dialogs.parent)
+
+        def lost(kind: str, then: Callable[[str], None]) -> None:
+            self._jobs.colour.tell_lost(frame.id, kind, then)
+
+        sheet = CopySheet(frame, path, frame.path.parent, self._dialogs.parent, lost)
         if sheet.exec():
             wish = sheet.wish()
             try:

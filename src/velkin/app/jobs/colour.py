@@ -164,6 +164,18 @@ class Colour(Work):
 
     # ---- files ------------------------------------------------------------------------------------------------
 
+    def tell_lost(self, frame: int, kind: str, then: Callable[[str], None]) -> None:
+        """Tell what of a finished picture's file a new one of a format would not hold."""
+        found = self._model.state.frames[frame]
+        source, page = found.path, found.picture.page
+
+        def work(job: Job) -> str:
+            from velkin.core.files.encode import lost_in
+
+            return lost_in(source, page, kind)
+
+        self._aside(Lane.HAND, work, then, here=True)
+
     def save_copy(self, frame: int, wish: CopyWish) -> None:
         """Write a tagged copy of a finished picture."""
         from velkin.core.handoff.copies import write_copy  # the libraries that write files load when they are needed
@@ -179,7 +191,8 @@ class Colour(Work):
             space = copied.space.name if copied.space is not None else "no tag"
             how = "every number as it was" if copied.in_place else f"{space} embedded"
             lost = f", {100 * copied.share_outside:.1f} % out of gamut" if copied.share_outside else ""
-            self._model.say(f"{copied.out.name} was written: {space}, {how}{lost}.")
+            left = f"; left behind: {copied.left}" if copied.left else ""
+            self._model.say(f"{copied.out.name} was written: {space}, {how}{lost}{left}.")
 
         self._aside(Lane.HAND, lambda job: write_copy(source, start, path.steps, wish), done, name="Writing the copy")
 
@@ -192,7 +205,8 @@ class Colour(Work):
             lost = (
                 f", {percent(looked.outside.share)} out of gamut" if looked.outside is not None and looked.outside.share else ""
             )
-            self._model.say(f"{looked.out.name} was written: {to.destination.name} embedded, {Alters.BOTH.value}{lost}.")
+            left = f"; left behind: {looked.left}" if looked.left else ""
+            self._model.say(f"{looked.out.name} was written: {to.destination.name} embedded, {Alters.BOTH.value}{lost}{left}.")
 
         self._aside(Lane.HAND, lambda job: write_looked(source, to, wish), done, name="Writing the copy")
 

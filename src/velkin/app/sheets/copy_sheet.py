@@ -2,30 +2,37 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
+from PyQt6 import sip
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QSpinBox, QWidget
 
 from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Rule, Words, button, labelled
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
-from velkin.core.files.encode import lost_in
 from velkin.core.files.formats import FORMATS, holds_transparency
 from velkin.core.handoff.copies import CopyWish
 from velkin.core.path import ColourPath
 from velkin.core.shoot.frame import Frame
 from velkin.core.stages.stage import Alters, Place
 
+#: Asks what of the frame a file of a format would not hold, and is told in words.
+Lost = Callable[[str, Callable[[str], None]], None]
+
 
 class CopySheet(Sheet):
     """Asks for what a copy needs."""
 
-    def __init__(self, frame: Frame, path: ColourPath, folder: Path, parent: QWidget) -> None:
+    def __init__(
+        self, frame: Frame, path: ColourPath, folder: Path, parent: QWidget, lost: Lost = lambda kind, then: None
+    ) -> None:
         super().__init__("Save a tagged copy", parent)
+        self._lost = lost
         self._frame, self._path = frame, path
         self._replacing: Path | None = None
-        self._left: dict[str, str] = {}
+        self._left: dict[str, str] = {}  # by format; empty until it is known
         space = path.numbers_in
         self._converts = not path.keeps_numbers
         facts = frame.picture
@@ -90,6 +97,7 @@ class CopySheet(Sheet):
         elif self._path.known:
             self.words.setText(
                 f"{self._path.here.name} is embedded ({ASSIGN}); not one number is touched, and the source file neither."
+                + (self._losses(kind) if kind != self._frame.picture.format else "")
             )
         else:
             self.words.setText("It is written as it came, without a tag. The source file is not touched.")
@@ -100,8 +108,14 @@ class CopySheet(Sheet):
         if self._frame.picture.alpha and not holds_transparency(kind):
             words = " Its transparent parts are laid over white."
         if kind not in self._left:
-            self._left[kind] = lost_in(self._frame.path, self._frame.picture.page, kind)
+            self._left[kind] = ""
+            self._lost(kind, lambda left: self._told(kind, left))
         return words + (f" Left behind: {self._left[kind]}." if self._left[kind] else "")
+
+    def _told(self, kind: str, left: str) -> None:
+        self._left[kind] = left
+        if left and not sip.isdeleted(self):
+            self._follow()
 
     def wish(self) -> CopyWish:
         """What is to be written."""

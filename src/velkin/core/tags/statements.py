@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from velkin.core.files.exif import ExifFacts
+from velkin.core.files.formats import format_named
 from velkin.core.files.formats.base import Head
 from velkin.core.tags.declared import space_of_cicp
 from velkin.core.tags.holding import icc_tag
@@ -15,9 +16,7 @@ def statements_of(head: Head, exif: ExifFacts) -> list[Statement]:
     """All of it, in the order of authority."""
     c = head.colour
     rows: list[Statement] = []
-    where = c.icc_where or {"jpeg": "APP2", "png": "iCCP", "tiff": "tag 34675", "webp": "ICCP", "avif": "colr"}.get(
-        head.format, "colour encoding"
-    )
+    where = c.icc_where or format_named(head.format).icc_place
     if c.icc is None:
         rows.append(Statement("Embedded profile", where, "none"))
     else:

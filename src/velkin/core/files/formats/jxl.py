@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import struct
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cache import file_stamp
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Part, PartKind
@@ -142,11 +144,16 @@ def _unpacked(data: bytes) -> bytes:
 
 
 def _profile(path: Path) -> bytes | None:
-    """Its profile, which is found by decoding only."""
+    """Its profile, which is found by decoding only, and so once while the file stays."""
+    return _decoded_profile(file_stamp(path))
+
+
+@lru_cache(maxsize=64)
+def _decoded_profile(stamp: tuple[str, int, int, int]) -> bytes | None:
     import pillow_jxl  # noqa: F401  registers the format
     from PIL import Image
 
-    with Image.open(path, formats=["JXL"]) as opened:
+    with Image.open(stamp[0], formats=["JXL"]) as opened:
         return opened.info.get("icc_profile") or None
 
 
