@@ -36,7 +36,7 @@ from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Fate, PartKind, also_holds
 from velkin.core.files.encode import account_of, encode_numbers
 from velkin.core.files.exif_block import ExifTree, Value, read_block, written
-from velkin.core.files.formats import SUFFIXES, format_at
+from velkin.core.files.formats import SUFFIXES, format_at, format_named
 from velkin.core.files.formats.jpeg import EXIF_MARK, XMP_MARK
 from velkin.core.files.image_resources import JPEG_MARK, Resource, read_resources, upright
 from velkin.core.files.metadata import resolution_in
@@ -50,7 +50,7 @@ from velkin.core.stages.steps import Assign, Convert
 from velkin.core.tags.inspect import inspect
 
 exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
-WRITTEN = sorted(SUFFIXES)
+WRITTEN = sorted(k for k in SUFFIXES if format_named(k).holds)  # OpenRaster has no place for any of it
 
 
 def tags(path: Path) -> dict[str, str]:

@@ -245,7 +245,9 @@ class Menus:
         self.add(menu, "&Try-on sheet", a.space.try_on, "T", tip, "frame", _AT_PICTURE)
         self.add(menu, "&Assign a space…", partial(a.space.begin, 1), "Ctrl+Shift+A", "Numbers stay, look changes", "frame")
         self.add(menu, "&Convert to a space…", partial(a.space.begin, 2), "Ctrl+Shift+C", "Look stays, numbers change", "frame")
-        self.add(menu, "Save a tagged cop&y…", a.space.save_copy, "Ctrl+Shift+S", needs="frame")
+        tip = "What a layered picture is made of, and what converting layer by layer would do to it"
+        self.add(menu, "La&yers of this picture", a.space.layers, "L", tip, "frame", _AT_PICTURE)
+        self.add(menu, "Sa&ve a tagged copy…", a.space.save_copy, "Ctrl+Shift+S", needs="frame")
         tip = "Only an assignment, and only after asking"
         self.add(menu, "Tag the source fi&le itself…", a.space.retag_source, tip=tip, needs="frame")
         self.add(menu, "Copy the led&ger to the selected frames", a.space.copy_ledger, needs="frame")

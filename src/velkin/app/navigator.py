@@ -31,6 +31,7 @@ ROOMS: dict[Page, tuple[str, str]] = {
     Page.DESTINATIONS: ("destinations_room", "DestinationsRoom"),
     Page.RECEIVERS: ("receivers_room", "ReceiversRoom"),
     Page.MATCH: ("match_room", "MatchRoom"),
+    Page.LAYERS: ("layers_room", "LayersRoom"),
 }
 
 

@@ -17,8 +17,6 @@ from velkin.cli.parser import VERBS, build, build_window
 from velkin.cli.saying import Wrong, fail, say
 from velkin.core.errors import NotSupported, VelkinError
 
-_NOT_YET = ("merge",)
-
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit status."""
@@ -28,15 +26,13 @@ def main(argv: Sequence[str] | None = None) -> int:
     if isinstance(sys.stdout, io.TextIOWrapper):
         sys.stdout.reconfigure(errors="backslashreplace")  # names that are no UTF-8 are printed escaped
     first = words[0] if words else ""
-    if first not in VERBS + _NOT_YET:
+    if first not in VERBS:
         asked = [w for w in words if w in ("-h", "--help", "--version")]
         if not asked:
             return _window(words)
         words = asked[:1]
     as_json = "--json" in words
     try:
-        if first in _NOT_YET:
-            raise NotSupported(f"the verb {first!r} is not supported by this version")
         arguments = build().parse_args([w for w in words if w != "--json"])
         arguments.json = as_json
         return int(arguments.run(arguments))

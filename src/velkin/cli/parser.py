@@ -14,11 +14,12 @@ from velkin.cli.fitting import fit
 from velkin.cli.handing_off import hand_off
 from velkin.cli.inspecting import inspect_files
 from velkin.cli.matching import apply, match
+from velkin.cli.merging import merge
 from velkin.cli.proofing import ease, proof
 from velkin.cli.rendering import render
 from velkin.cli.saying import Wrong
 
-VERBS = ("inspect", "chart", "fit", "render", "assign", "convert", "proof", "ease", "match", "apply", "handoff")
+VERBS = ("inspect", "chart", "fit", "render", "assign", "convert", "proof", "ease", "match", "apply", "merge", "handoff")
 
 _WINDOW = """\
 Without a verb the window opens:
@@ -241,6 +242,17 @@ def build() -> Parser:
     _page(p)
     _quality(p)
     p.add_argument("--out", type=Path, required=True, metavar="OUT", help=_OUT_PICTURE)
+    _replace(p)
+
+    p = verb("merge", "put the layers of a layered picture together, then convert it", merge, _SPACE)
+    p.add_argument("file", type=Path, metavar="FILE", help="a layered picture, .ora")
+    p.add_argument("--to", metavar="SPACE", help="the space to convert the merged picture to (default: its own)")
+    p.add_argument(
+        "--shift", action="store_true", help="with --to: also measure what converting each layer first would have moved"
+    )
+    p.add_argument("--bits", type=int, default=None, choices=[8, 16], help="default 16, where the format holds them")
+    _quality(p)
+    p.add_argument("--out", type=Path, required=True, metavar="OUT", help=_OUT_PICTURE + "; .ora with a single layer")
     _replace(p)
 
     p = verb("handoff", "write and check a shoot's destinations", hand_off)

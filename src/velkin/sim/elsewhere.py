@@ -28,13 +28,14 @@ from velkin.core.render import to_working
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM, SRGB, RGBSpace
 from velkin.core.stages.camera import built_in_stage
 from velkin.sim import press
+from velkin.sim.poster import poster
 
 Pixels = NDArray[np.float32]
 
 MILL, OTHERS = "the mill", "elsewhere"
-RECIPE = "1"
+RECIPE = "2"
 #: How many files there are.
-COUNT = 9
+COUNT = 10
 
 
 def linear_part(frames: Path, name: str, crop: tuple[float, float, float, float], width: int, space: RGBSpace) -> Pixels:
@@ -93,7 +94,7 @@ def make(
     `stopped` is asked before each file; when it says so the rest is left out.
 
     The mill writes opRGB numbers and leaves the tag out; one of its files has half a profile. From elsewhere come a telephone's
-    P3 picture, a scan that says two things at once, a claim without a profile, an advertisement in ink, and a gray scan.
+    P3 picture, a scan that says two things at once, a claim without a profile, an advertisement in ink, a gray scan, and a poster in layers.
     """
     jobs: dict[Path, Callable[[], bytes]] = {}
 
@@ -122,6 +123,7 @@ def make(
         None,
         "minisblack",
     )
+    jobs[others / "poster.ora"] = lambda: poster(linear_part(frames, "north-0413", (0.1, 0.1, 0.9, 0.9), 1500, SRGB))
     profile = folder / f"{press.NAME}.icc"
     return make_once(folder, RECIPE, jobs, made, stopped, lambda: write_whole(profile, press.press_profile(4), True))
 

@@ -6,11 +6,11 @@ import hashlib
 import multiprocessing
 import os
 from collections.abc import Callable, Collection, Iterator
-from contextlib import suppress
+from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from fractions import Fraction
-from functools import partial
 from pathlib import Path
 
 import cv2
@@ -304,25 +304,25 @@ def make(
 
 
 def _as_they_are_made(folder: Path, indices: list[int], stopped: Callable[[], bool]) -> Iterator[None]:
-    """Make frames on all cores, or one after another where the system lets no process share work; one item for each."""
-    fresh = multiprocessing.get_context("spawn")  # not forked: the window's threads may be running already
+    """Make frames on all cores, one item for each; one after another where no process can share the work, or one that did died."""
+    left = set(indices)
     try:
-        workers = fresh.Pool(min(os.cpu_count() or 1, len(indices)))
-    except OSError:
-        for index in indices:
+        fresh = multiprocessing.get_context("spawn")  # not forked: the window's threads may be running already
+        with ProcessPoolExecutor(min(os.cpu_count() or 1, len(indices)), fresh) as pool:
+            jobs = {pool.submit(_shoot_frame, folder, index): index for index in indices}
+            while left and not stopped():
+                for job in wait(jobs, timeout=0.1, return_when=FIRST_COMPLETED).done:
+                    job.result()
+                    left.discard(jobs.pop(job))
+                    yield
+            pool.shutdown(cancel_futures=True)
+            return
+    except (OSError, BrokenProcessPool):
+        for index in sorted(left):
             if stopped():
                 return
             _shoot_frame(folder, index)
             yield
-        return
-    with workers as pool:  # its end ends the workers
-        jobs = pool.imap_unordered(partial(_shoot_frame, folder), indices)
-        left = len(indices)
-        while left and not stopped():
-            with suppress(multiprocessing.TimeoutError):
-                jobs.next(timeout=0.1)
-                left -= 1
-                yield
 
 
 def digest(folder: Path) -> str:

@@ -47,6 +47,8 @@ class Actions:
         benches.start.demo_wanted.connect(lambda: context.jobs.demo.open())
         benches.camera.giving_wanted.connect(self.camera.give)
         benches.source.rules_wanted.connect(self.space.rules)
+        benches.source.layers_wanted.connect(self.space.layers)
+        benches.working.layers_wanted.connect(self.space.layers)
         benches.working.custom_space_wanted.connect(self.space.custom_space)
         benches.working.purpose_wanted.connect(self.space.help_choose)
         benches.working.compare_wanted.connect(self.space.compare_spaces)

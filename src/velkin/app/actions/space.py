@@ -40,6 +40,18 @@ class SpaceActions:
         self._benches = benches
         self._bench = benches.working
 
+    # ---- layers ------------------------------------------------------------------------------------------------
+
+    def layers(self) -> None:
+        """What a layered picture is made of, and what converting layer by layer would do to it."""
+        frame = self._model.frame
+        if frame is None:
+            return
+        if not frame.is_layered:
+            self._model.say(f"{frame.name} has no layers; OpenRaster files (.ora) have.")
+            return
+        self._model.places.go(Page.LAYERS, frame.id)
+
     # ---- try-on, rules, spaces --------------------------------------------------------------------------------
 
     def try_on(self) -> None:

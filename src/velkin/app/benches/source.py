@@ -13,7 +13,8 @@ from velkin.app.flow.picture_flow import PinsRead
 from velkin.app.flow.stops import tag_glyph
 from velkin.app.model.places import Page
 from velkin.app.widgets.checkable import RadioButton
-from velkin.app.widgets.parts import Bench, Facts, Rule, beside, button, keep_room, labelled, soft, state_label
+from velkin.app.widgets.layer_rows import layer_row
+from velkin.app.widgets.parts import Bench, Facts, Heading, Rule, beside, button, keep_room, labelled, soft, state_label
 from velkin.app.widgets.pin_table import PinTable
 from velkin.app.widgets.space_box import SpaceBox, second_line
 from velkin.app.words import ASSIGN, CONVERT, MODELS, signed
@@ -58,6 +59,7 @@ class SourceBench(Bench):
     """File facts, what it says of its colour, decision, ledger."""
 
     rules_wanted = pyqtSignal()
+    layers_wanted = pyqtSignal()
 
     def __init__(self, context: Context) -> None:
         super().__init__("Source")
@@ -98,6 +100,7 @@ class SourceBench(Bench):
         rule_row.addWidget(rules)
         self.column.addWidget(self._rule_row)
         self._build_decision()
+        self._build_layers()
         self.section("Shot")
         self._shot = Facts()
         self.column.addWidget(self._shot)
@@ -114,6 +117,25 @@ class SourceBench(Bench):
         self._model.tried_changed.connect(self._tried_elsewhere)
         context.jobs.spaces.changed.connect(self.stale)
         context.flow.pins_changed.connect(self._show_pins)
+
+    def _build_layers(self) -> None:
+        self._layers = QWidget()
+        column = QVBoxLayout(self._layers)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(Rule())
+        column.addWidget(Heading("Layers"))
+        self.stack = Facts(110)
+        column.addWidget(self.stack)
+        column.addWidget(
+            soft("They are merged first, then converted: blending computes on numbers that a conversion of each would change.")
+        )
+        column.addWidget(
+            button(
+                "What layer by layer would do   L", self.layers_wanted.emit, tip="How far converting each first would move it"
+            )
+        )
+        self.column.addWidget(self._layers)
 
     def _build_decision(self) -> None:
         self._decision = QWidget()
@@ -180,6 +202,7 @@ class SourceBench(Bench):
         self._mark.show_state(tag_glyph(self._model.state, frame), frame.held)
         self._decision.setVisible(frame.held)
         self._rule_row.setVisible(not frame.is_raw)
+        self._layers.setVisible(frame.is_layered)
         self._notes.hide()
         if frame.is_raw:
             self._show_raw(frame)
@@ -229,7 +252,7 @@ class SourceBench(Bench):
         word, says = _HEADS[facts.tag.state]
         self._state.setText(word)
         self._says.setText(says)
-        model = MODELS[facts.colour_model] + (" with alpha" if facts.alpha else "")
+        model = MODELS[facts.colour_model] + (" in layers" if facts.layers else " with alpha" if facts.alpha else "")
         bits = "32-bit float" if facts.bits > 16 else f"{facts.bits}-bit"
         self._file.show_rows(
             [
@@ -239,6 +262,7 @@ class SourceBench(Bench):
                 *_also(facts),
             ]
         )
+        self.stack.show_rows([layer_row(layer) for layer in facts.layers])
         if facts.pages > 1:
             self._page_row.show()
             self.page.clear()

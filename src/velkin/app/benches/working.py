@@ -13,6 +13,7 @@ from velkin.app.flow.drawing import Measured
 from velkin.app.flow.picture_flow import PinsRead
 from velkin.app.flow.readout import PinNumbers
 from velkin.app.jobs.colour import Forecast, warn_of_wrong_verb
+from velkin.app.jobs.layers import Shifted
 from velkin.app.widgets.checkable import CheckBox, RadioButton
 from velkin.app.widgets.parts import Bench, Facts, Figure, Words, button, compact, labelled, row_of, soft
 from velkin.app.widgets.pin_table import PinTable, full_scale
@@ -40,6 +41,7 @@ class WorkingBench(Bench):
     custom_space_wanted = pyqtSignal()
     purpose_wanted = pyqtSignal()
     compare_wanted = pyqtSignal()
+    layers_wanted = pyqtSignal()
 
     def __init__(self, context: Context) -> None:
         super().__init__("Working")
@@ -66,6 +68,7 @@ class WorkingBench(Bench):
         context.flow.measured_changed.connect(lambda: self.show_measured(context.flow.measured))
         context.flow.pins_changed.connect(self._show_pins)
         context.jobs.colour.forecast_ready.connect(self._forecast_ready)
+        context.jobs.layers.shifted.connect(self._shifted)
 
     def _build_verbs(self) -> None:
         self.section("Change what its numbers are")
@@ -104,6 +107,11 @@ class WorkingBench(Bench):
         self.column.addWidget(self._leaves)
         self._effect = soft()
         self.column.addWidget(self._effect)
+        self.merged = Words()
+        self.merged.setWordWrap(True)
+        self.column.addWidget(self.merged)
+        self.where = button("Show where   L", self.layers_wanted.emit, tip="The layers, and a map of what would have moved")
+        self.column.addWidget(self.where)
 
     def _build_pins(self) -> None:
         self.section("Pins")
@@ -205,6 +213,8 @@ class WorkingBench(Bench):
         self.to.setVisible(verb != NEITHER)
         for widget in (self._intent_row, self.black_point, self._leaves, self._effect, self.codes):
             widget.setVisible(verb == CONVERTING and not (widget is self.codes and not self.codes.cells()))
+        for widget in (self.merged, self.where):
+            widget.setVisible(verb == CONVERTING and frame.is_layered)
         self.change.setVisible(verb != NEITHER and bool(self.change.cells()))
         self._warning.setVisible(verb == ASSIGNING and bool(self._warning.text()))
         self.instead.setVisible(self._warning.isVisibleTo(self))
@@ -315,6 +325,9 @@ class WorkingBench(Bench):
             if entry.verb == Verb.CONVERT:
                 self._effect.setText("measuring what it does to this picture")
                 self._jobs.colour.forecast(frame.id, path, space, entry.intent, entry.black_point)
+                if frame.is_layered:
+                    self.merged.setText("Merged first, then converted; what layer by layer would do is being measured.")
+                    self._jobs.layers.measure(frame.id, path, space)
         self._show_verbs()
 
     def _forecast_ready(self, f: Forecast) -> None:
@@ -334,6 +347,14 @@ class WorkingBench(Bench):
         self._leaves.show_rows(rows)
         self._effect.setText(" ".join(in_words(f.effects, f.conversion.destination)))
         self._show_verbs()
+
+    def _shifted(self, shifted: Shifted) -> None:
+        """What converting a layered picture layer by layer would have moved, which does not happen."""
+        entry = self.entry()
+        if shifted.frame != self._model.current or entry is None or entry.space != shifted.to.id:
+            return
+        rest = "" if shifted.shift is None else f"; {shifted.shift.words()}"
+        self.merged.setText(f"Merged first, then converted{rest}.")
 
     def _tried_elsewhere(self) -> None:
         if not self._model.tried and self.verbs.checkedId() != NEITHER:

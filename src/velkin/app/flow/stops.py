@@ -122,7 +122,7 @@ def tag_words(state: State, frame: Frame) -> tuple[str, str]:
         "damaged": ("tag not usable", {"icc": "damaged or for another model", "cicp": "code points not read"}),
     }
     words, where = known[facts.tag.state]
-    return words, where.get(facts.tag.source, "by its colour model")
+    return words, where.get(facts.tag.source, "by its format" if facts.layers else "by its colour model")
 
 
 def _picture_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> tuple[Stop, Stop]:

@@ -14,6 +14,7 @@ from velkin.app.jobs.fits import Fits
 from velkin.app.jobs.handoff import Handoff
 from velkin.app.jobs.importing import Importing
 from velkin.app.jobs.lanes import Lanes
+from velkin.app.jobs.layers import LayerJobs
 from velkin.app.jobs.looks import Looks
 from velkin.app.jobs.matches import Matches
 from velkin.app.jobs.proof import Proof
@@ -45,6 +46,7 @@ class Jobs:
         self.charts = Charts(ground, self.fits)
         self.importing = Importing(ground)
         self.colour = Colour(ground, self.importing)
+        self.layers = LayerJobs(ground)
         self.looks = Looks(ground, profiles.parent / "matches")
         self.matches = Matches(ground)
         self.proof = Proof(ground)

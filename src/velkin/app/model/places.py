@@ -23,6 +23,7 @@ class Page(StrEnum):
     DESTINATIONS = "destinations"
     RECEIVERS = "receivers"
     MATCH = "match"
+    LAYERS = "layers"
 
 
 @dataclass(frozen=True)

@@ -195,7 +195,9 @@ class FrameView(EasingView):
             left += f"   before: {model.words_for(model.against[0])}"
         elif model.proof.shown:
             left += f"   at {model.proof_name()}"
-        if not frame.is_raw and frame.picture.alpha:
+        if frame.is_layered:
+            left += "   layers merged over white"
+        elif not frame.is_raw and frame.picture.alpha:
             left += "   transparent parts over white"
         right, m = "", self._flow.measured
         if model.hatching and m is not None and self._flow.rendered is not None:

@@ -100,10 +100,11 @@ class _Painter(QStyledItemDelegate):
         p.fillRect(notch, t.colour("ink" if frame.held else "panel"))
         ink = t.colour("panel" if frame.held else "ink")
         glyphs.draw(p, tag_glyph(self._model.state, frame), QRectF(notch).adjusted(3.5, 3.5, -3.5, -3.5), ink)
-        if frame.role is not Role.SUBJECT:
+        marked = frame.role if frame.role is not Role.SUBJECT else "layers" if frame.is_layered else ""
+        if marked:
             mark = QRect(thumb.right() - 16, thumb.bottom() - 16, 17, 17)
             p.fillRect(mark, t.colour("panel"))
-            glyphs.draw(p, frame.role, QRectF(mark).adjusted(3.5, 3.5, -3.5, -3.5), t.colour("ink"))
+            glyphs.draw(p, marked, QRectF(mark).adjusted(3.5, 3.5, -3.5, -3.5), t.colour("ink"))
         edited = self._rows.edited(frame_id)
         p.setFont(theme.font(12, 600 if selected else 400))
         p.setPen(t.colour("chosen_ink") if selected else t.colour("soft"))

@@ -192,6 +192,8 @@ class FramesModel(QAbstractListModel):
         parts = [frame.name, _kind(self._model.state, frame)]
         if frame.role is not Role.SUBJECT:
             parts.append(f"{frame.role} frame")
+        elif frame.is_layered:
+            parts.append("layered")
         if self.edited(row.frame):
             parts.append("changed since written")
         return ", ".join([*parts, f"in {name}"])

@@ -25,6 +25,8 @@ EXISTING: dict[Existing, str] = {
     SKIP: "keep it and write nothing",
     REPLACE: "replace it, after asking",
 }
+#: Formats that files are delivered in: those with a place for what is said of a picture, so that it can be checked.
+_DELIVERED = tuple(kind for kind in SUFFIXES if format_named(kind).holds)
 #: Output sharpening: the share of local lightness contrast that is added.
 Sharpening = Literal["off", "low", "standard", "high"]
 SHARPENING: dict[Sharpening, float] = {"off": 0.0, "low": 0.25, "standard": 0.5, "high": 0.9}
@@ -76,8 +78,8 @@ class FileFormat:
 
     def check(self, model: str) -> None:
         """Refuse what cannot be written in a colour model. Raises NotSupported."""
-        if self.kind not in SUFFIXES:
-            raise NotSupported(f"the format {self.kind!r} is not one of {', '.join(SUFFIXES)}")
+        if self.kind not in _DELIVERED:
+            raise NotSupported(f"the format {self.kind!r} is not one of {', '.join(_DELIVERED)}")
         if not 1 <= self.quality <= 100:
             raise NotSupported(f"quality {self.quality} is not within 1 to 100")
         if self.subsampling not in SUBSAMPLINGS or self.compression not in TIFF_COMPRESSIONS:

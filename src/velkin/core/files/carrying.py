@@ -121,6 +121,8 @@ class _Packing:
         what = part.payload
         if part.kind is PartKind.PROFILE:
             self._enter(part, Fate.CHANGED, "the new file has its own")
+        elif part.kind is PartKind.LAYER:
+            self._enter(part, Fate.CHANGED, "it is merged with the others")
         elif isinstance(what, ExifTree):
             self._add_exif(part, what)
         elif isinstance(what, bytes):

@@ -23,6 +23,7 @@ class PartKind(StrEnum):
     GAIN_MAP = "gain map"
     AUXILIARY = "auxiliary picture"
     LAYERS = "layers"
+    LAYER = "layer"
     OTHER = "not understood"
 
 
@@ -70,6 +71,7 @@ _TOLD = (
     PartKind.PREVIEW,
     PartKind.GAIN_MAP,
     PartKind.AUXILIARY,
+    PartKind.LAYER,
     PartKind.LAYERS,
     PartKind.MAKER_NOTE,
     PartKind.PATH,
@@ -82,6 +84,7 @@ _PLURAL = {
     PartKind.PREVIEW: ("a preview", "previews"),
     PartKind.GAIN_MAP: ("a gain map", "gain maps"),
     PartKind.AUXILIARY: ("an auxiliary picture", "auxiliary pictures"),
+    PartKind.LAYER: ("a layer", "layers"),
     PartKind.LAYERS: ("layers of another program", "layers of another program"),
     PartKind.MAKER_NOTE: ("maker's notes", "maker's notes"),
     PartKind.PATH: ("a path", "paths"),

@@ -6,7 +6,6 @@ written as they were decoded.
 
 from __future__ import annotations
 
-import itertools
 import os
 import shutil
 import struct
@@ -27,7 +26,7 @@ from velkin.core.gamut.share import share_outside
 from velkin.core.icc.space import Space, check_model, family, profile_of
 from velkin.core.render import picture_through
 from velkin.core.stages.source import PictureSource
-from velkin.core.stages.steps import Assign, Convert, Step, after, convert_anything
+from velkin.core.stages.steps import Assign, Convert, Step, after, convert_anything, read_as
 
 
 @dataclass(frozen=True)
@@ -71,7 +70,9 @@ class Copied:
     left: str = ""
 
 
-def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish: CopyWish) -> Copied:
+def write_copy(
+    source: Path, start: Space | None, steps: tuple[Step, ...], wish: CopyWish, picture: Picture | None = None
+) -> Copied:
     """Write a copy of a finished picture with its tag.
 
     Parameters
@@ -80,6 +81,8 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
         What the source's numbers mean; None where nothing says it and no step converts.
     steps : tuple of Step
         Assignments and conversions, in order.
+    picture : Picture, optional
+        The source, where it is decoded already.
 
     Raises
     ------
@@ -102,7 +105,7 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     eight = kind in ("jpeg", "webp") and wish.bits == 8
     if not converts and own_kind == kind and format_named(kind).retags and (wish.bits is None or eight):
         return _same_samples(source, kind, space, wish)
-    picture = decode_picture(source, wish.page)
+    picture = picture or decode_picture(source, wish.page)
     own = bits_of(picture.numbers)
     if steps and isinstance(steps[-1], Convert) and (not format_named(kind).lossless or wish.bits not in (None, own)):
         converts = True  # the numbers are right already; only bits or format are others
@@ -113,11 +116,11 @@ def write_copy(source: Path, start: Space | None, steps: tuple[Step, ...], wish:
     assert space is not None and start is not None
     merged = picture.alpha is not None and not holds_transparency(kind) and picture.clear
     picture = held_by(picture, kind)
-    check_model(_read_as(start, steps), picture.model, source)
+    check_model(read_as(start, steps), picture.model, source)
     bits = wish.bits or best_bits(kind, own)
     check_format(kind, bits, space.model, wish.out)
     done = picture_through(picture.numbers, (PictureSource(start), *steps), space, bits=bits, dither=wish.dither)
-    first = _read_as(start, steps)
+    first = read_as(start, steps)
     outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, first, space)
     converted = Picture(done.numbers, alpha_in(picture, bits), space.model, clear=picture.clear)
     made = encode_numbers(
@@ -141,12 +144,6 @@ def _settled(steps: tuple[Step, ...], source: Path) -> tuple[Space | None, tuple
     if isinstance(first, Convert):
         raise NotSupported("nothing says what its numbers mean; assign a space first", source)
     return first.space, tuple(rest)
-
-
-def _read_as(start: Space, steps: tuple[Step, ...]) -> Space:
-    """The space that the file's own numbers are read in before anything converts them."""
-    assigned = tuple(itertools.takewhile(lambda s: isinstance(s, Assign), steps))
-    return after(start, assigned)
 
 
 def alpha_in(picture: Picture, bits: int) -> Numbers | None:

@@ -71,6 +71,11 @@ class Frame:
         return self.facts
 
     @property
+    def is_layered(self) -> bool:
+        """Whether it is a layered picture."""
+        return not isinstance(self.facts, RawFacts) and bool(self.facts.layers)
+
+    @property
     def held(self) -> bool:
         """Whether a decision waits."""
         return bool(self.waits) and not self.ledger

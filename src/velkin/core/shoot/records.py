@@ -19,6 +19,7 @@ from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.destinations.destination import ProofGoal
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.exif import ExifFacts
+from velkin.core.files.layers.stack import LayerFacts
 from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing, Place
 from velkin.core.icc.space import Space, space_of
@@ -120,6 +121,7 @@ def picture_to_json(facts: PictureFacts) -> str:
     data["tag"] = asdict(facts.tag)
     data["statements"] = [asdict(s) for s in facts.statements]
     data["notes"] = list(facts.notes)
+    data["layers"] = [asdict(layer) for layer in facts.layers]
     data["exif"] = _exif_to_data(facts.exif)
     return json.dumps(data)
 
@@ -136,6 +138,7 @@ def picture_from_json(text: str, path: Path) -> PictureFacts:
             "tag": Tag(**data["tag"]),
             "statements": tuple(Statement(**s) for s in data["statements"]),
             "notes": tuple(data["notes"]),
+            "layers": tuple(LayerFacts(**layer) for layer in data.get("layers", ())),
             "exif": ExifFacts(
                 make=data["make"], model=data["model"], taken=datetime.fromisoformat(taken) if taken else None, **exif
             ),

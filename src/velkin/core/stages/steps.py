@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -81,6 +82,11 @@ def steps_of(ledger: tuple[Entry, ...], space: Callable[[str], Space]) -> tuple[
 def after(start: Space, steps: tuple[Step, ...]) -> Space:
     """What numbers mean after the last of some steps."""
     return steps[-1].space if steps else start
+
+
+def read_as(start: Space, steps: tuple[Step, ...]) -> Space:
+    """The space that a file's own numbers are read in before anything converts them."""
+    return after(start, tuple(itertools.takewhile(lambda s: isinstance(s, Assign), steps)))
 
 
 def convert_anything(start: Space, steps: tuple[Step, ...]) -> bool:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from velkin.core.files.facts import FileFacts
+from velkin.core.files.layers.stack import LayerFacts
 from velkin.core.tags.tag import Statement, Tag
 
 if TYPE_CHECKING:
@@ -30,6 +31,8 @@ class PictureFacts(FileFacts):
     statements : tuple of Statement
     notes : tuple of str
     pages, page : int
+    layers : tuple of LayerFacts
+        Of a layered picture, the topmost first.
     """
 
     format: str
@@ -42,6 +45,7 @@ class PictureFacts(FileFacts):
     notes: tuple[str, ...]
     pages: int = 1
     page: int = 0
+    layers: tuple[LayerFacts, ...] = ()
 
 
 def facts_of(found: Inspection) -> PictureFacts:
@@ -66,4 +70,5 @@ def facts_of(found: Inspection) -> PictureFacts:
         notes=found.notes,
         pages=found.pages,
         page=found.page,
+        layers=found.layers,
     )

@@ -62,6 +62,8 @@ def tag_of(head: Head, exif: ExifFacts, notes: list[str]) -> tuple[Tag, Space | 
             notes.append(f"Exif says {named.name}; {_what(winner)} wins")
     if winner is None and c.linear:
         return Tag("tagged", "none", "linear light by its colour model"), _LINEAR
+    if winner is None and c.by_format:
+        return Tag("tagged", "none", "sRGB, by its format", "srgb"), for_model(BUILT_IN["srgb"], model)
     if winner is None and model == "lab":
         return Tag("tagged", "none", "CIE Lab by its colour model"), LAB
     return winner or Tag("untagged", "none"), meant

@@ -13,6 +13,7 @@ from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.exif import ExifFacts, facts_in
 from velkin.core.files.formats import format_at
 from velkin.core.files.formats.base import Format
+from velkin.core.files.layers.stack import LayerFacts
 from velkin.core.files.limits import check_size
 from velkin.core.files.metadata import Resolution
 from velkin.core.files.raw_names import is_raw_name
@@ -44,6 +45,8 @@ class Inspection:
     orientation : int
         What stands between the stored picture and the upright one, 1 to 8 as Exif numbers it.
     resolution : Resolution or None
+    layers : tuple of LayerFacts
+        Of a layered picture, the topmost first.
     """
 
     path: Path
@@ -68,6 +71,7 @@ class Inspection:
     exif: ExifFacts = field(default_factory=ExifFacts, repr=False)
     orientation: int = 1
     resolution: Resolution | None = None
+    layers: tuple[LayerFacts, ...] = ()
 
 
 def inspect(path: Path, page: int = 0) -> Inspection:
@@ -153,6 +157,7 @@ def _picture(path: Path, known: Format, page: int) -> Inspection:
         exif,
         head.orientation,
         head.resolution,
+        head.layers,
     )
 
 

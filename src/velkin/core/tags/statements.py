@@ -22,6 +22,8 @@ def statements_of(head: Head, exif: ExifFacts) -> list[Statement]:
     else:
         tag, _ = icc_tag(c.icc, head.model)
         rows.append(Statement("Embedded profile", where, tag.description))
+    if c.by_format:
+        rows.append(Statement("Without a profile", format_named(head.format).name, "sRGB"))
     if c.cicp is not None:
         space = space_of_cicp(c.cicp)
         rows.append(Statement("Code points", "cICP", f"{c.cicp[0]}, {c.cicp[1]}" + (f": {space.name}" if space else "")))

@@ -9,12 +9,13 @@ from velkin.core.files.formats.base import Format
 from velkin.core.files.formats.heif import AVIF, HEIF
 from velkin.core.files.formats.jpeg import JPEG
 from velkin.core.files.formats.jxl import JXL
+from velkin.core.files.formats.openraster import OpenRaster
 from velkin.core.files.formats.png import PNG
 from velkin.core.files.formats.tiff import TIFF
 from velkin.core.files.formats.webp import WebP
 
 #: In the order in which they are offered.
-ALL: tuple[Format, ...] = (TIFF(), JPEG(), PNG(), WebP(), AVIF(), JXL(), HEIF())
+ALL: tuple[Format, ...] = (TIFF(), JPEG(), PNG(), WebP(), AVIF(), JXL(), HEIF(), OpenRaster())
 _BY_ID = {f.id: f for f in ALL}
 #: Ends of names of all pictures that are read.
 PICTURES = frozenset(suffix for f in ALL for suffix in f.suffixes)

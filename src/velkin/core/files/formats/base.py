@@ -17,6 +17,7 @@ from velkin.core.errors import NotSupported
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import ORIENTATION, ExifTree
+from velkin.core.files.layers.stack import LayerFacts
 from velkin.core.files.metadata import Metadata, Resolution, resolution_in
 from velkin.core.files.picture import Picture
 from velkin.core.files.xmp import orientation_of
@@ -50,6 +51,8 @@ class ColourSaid:
         PNG cHRM: white, red, green, blue.
     linear : bool
         Whether its colour model itself says that its numbers are linear light of sRGB's primaries (LogLuv).
+    by_format : bool
+        Whether the format itself says that numbers are sRGB's where no profile says otherwise (OpenRaster).
     """
 
     icc: bytes | None = None
@@ -59,6 +62,7 @@ class ColourSaid:
     gamma: float | None = None
     chromaticities: tuple[float, ...] | None = None
     linear: bool = False
+    by_format: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -88,6 +92,8 @@ class Head:
     resolution : Resolution or None
     damage : tuple of str
         What is wrong with what is said beside the picture.
+    layers : tuple of LayerFacts
+        Of a layered picture, the topmost first.
     """
 
     format: str
@@ -103,6 +109,7 @@ class Head:
     exif: ExifTree = field(default_factory=ExifTree, repr=False)
     resolution: Resolution | None = None
     damage: tuple[str, ...] = ()
+    layers: tuple[LayerFacts, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -166,7 +173,7 @@ class Format(ABC):
 
     @abstractmethod
     def recognises(self, head: bytes) -> bool:
-        """Whether a file of this format begins with these bytes (32 of them, or the whole file)."""
+        """Whether a file of this format begins with these bytes (64 of them, or the whole file)."""
 
     @abstractmethod
     def head(self, path: Path, page: int = 0) -> Head:

@@ -106,11 +106,8 @@ class PNG(Format):
             raise ValueError("no header")
         width, height, depth, kind = struct.unpack_from(">IIBB", header)
         check_size(width, height, path)
-        icc = None
-        if b"iCCP" in first:
-            icc, why = _inflated(first[b"iCCP"])
-            damage += [why] if why else []
-        cicp, gamma, points = first.get(b"cICP", b""), first.get(b"gAMA", b""), first.get(b"cHRM", b"")
+        colour, why = _colour_of(first)
+        damage += [why] if why else []
         pages = struct.unpack_from(">I", first[b"acTL"])[0] if len(first.get(b"acTL", b"")) >= 8 else 1
         if page and page >= pages:
             raise UnreadableFile(f"it holds {pages} pictures, and number {page + 1} was asked for", path)
@@ -118,7 +115,6 @@ class PNG(Format):
         tree = next((p.payload for p in own if isinstance(p.payload, ExifTree)), ExifTree())
         packet = next((p.payload for p in own if type(p.payload) is bytes), b"")
         gray, alpha = kind in (0, 4), b"tRNS" in first or kind in (4, 6)
-        codes = (cicp[0], cicp[1], cicp[2], cicp[3]) if len(cicp) >= 4 and cicp[:2] != b"\2\2" else None
         return Head(
             format=self.id,
             width=width,
@@ -129,14 +125,7 @@ class PNG(Format):
             alpha=alpha,
             pages=int(pages) if 1 <= pages <= _MOST_FRAMES else 1,
             orientation=turned_by(tree, packet),
-            colour=ColourSaid(
-                icc,
-                self.icc_place if b"iCCP" in first else "",
-                codes,
-                b"sRGB" in first,
-                struct.unpack_from(">I", gamma)[0] / 100000.0 if len(gamma) >= 4 else None,
-                tuple(v / 100000.0 for v in struct.unpack_from(">8I", points)) if len(points) >= 32 else None,
-            ),
+            colour=colour,
             exif=tree,
             resolution=said_resolution(tree, _physical(first.get(b"pHYs", b""))),
             damage=tuple(damage),
@@ -149,7 +138,7 @@ class PNG(Format):
         if page:
             numbers = _frame(path, page)
         else:
-            numbers = np.asarray(imagecodecs.png_decode(_bare(path.read_bytes())))
+            numbers = np.asarray(imagecodecs.png_decode(bare(path.read_bytes())))
         return Samples(numbers, "gray" if numbers.ndim == 2 or numbers.shape[2] < 3 else "rgb", head.orientation)
 
     def parts(self, path: Path, page: int = 0) -> list[Part]:
@@ -207,6 +196,31 @@ class PNG(Format):
             if name == b"IEND":
                 break
         return b"".join(out) + data[at:]
+
+
+def colour_before_picture(stream: BinaryIO) -> ColourSaid:
+    """What a PNG says of its colour, read up to its pixels. Raises ValueError, struct.error."""
+    first: dict[bytes, bytes] = {}
+    for c in _chunks(stream):
+        if c.name == b"IDAT":
+            break
+        first.setdefault(c.name, c.body)
+    return _colour_of(first)[0]
+
+
+def _colour_of(first: dict[bytes, bytes]) -> tuple[ColourSaid, str]:
+    """What the chunks of a PNG say of its colour, and what is wrong with its profile."""
+    icc, why = _inflated(first[b"iCCP"]) if b"iCCP" in first else (None, "")
+    cicp, gamma, points = first.get(b"cICP", b""), first.get(b"gAMA", b""), first.get(b"cHRM", b"")
+    said = ColourSaid(
+        icc,
+        PNG.icc_place if b"iCCP" in first else "",
+        (cicp[0], cicp[1], cicp[2], cicp[3]) if len(cicp) >= 4 and cicp[:2] != b"\2\2" else None,
+        b"sRGB" in first,
+        struct.unpack_from(">I", gamma)[0] / 100000.0 if len(gamma) >= 4 else None,
+        tuple(v / 100000.0 for v in struct.unpack_from(">8I", points)) if len(points) >= 32 else None,
+    )
+    return said, why
 
 
 def _physical(body: bytes) -> Resolution | None:
@@ -316,7 +330,7 @@ def _frame(path: Path, page: int) -> NDArray[Any]:
         return np.asarray(image.convert("RGBA"))
 
 
-def _bare(data: bytes) -> bytes:
+def bare(data: bytes) -> bytes:
     """A PNG's chunks of the picture itself: the decoder need not stumble over damage in others."""
     out, at = [PNG_HEAD], 8
     while at + 12 <= len(data):

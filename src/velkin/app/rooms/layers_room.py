@@ -1,0 +1,177 @@
+"""The layers room: what a layered picture is made of, and where converting layer by layer would have moved it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from velkin.app import theme
+from velkin.app.context import Context
+from velkin.app.flow.loss_map import TOP, ramp
+from velkin.app.jobs.layers import Shifted
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.room import Room
+from velkin.app.widgets.layer_rows import layer_row
+from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, labelled, soft
+from velkin.app.widgets.space_box import SpaceBox
+from velkin.app.words import localised
+from velkin.core.icc.space import Space
+from velkin.core.layered import SEEN, Shift
+from velkin.core.path import ColourPath
+from velkin.core.spaces.rgb import SRGB, RGBSpace
+from velkin.core.stages.stage import Place as Stop
+from velkin.core.stages.steps import read_as
+
+
+class _Map(QWidget):
+    """The map of what would move, with its scale."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._image: QImage | None = None
+        self._words = ""
+        self.setAccessibleName("Where converting layer by layer would have moved the picture")
+
+    def show_map(self, image: QImage | None, words: str) -> None:
+        """Show a map, or only words while there is none."""
+        self._image, self._words = image, words
+        self.setAccessibleDescription(words)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.fillRect(self.rect(), t.colour("surround"))
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        if self._image is not None:
+            room = QRectF(self.rect()).adjusted(12, 12, -12, -48)
+            scale = min(room.width() / self._image.width(), room.height() / self._image.height())
+            width, height = self._image.width() * scale, self._image.height() * scale
+            p.drawImage(QRectF(room.center().x() - width / 2, room.center().y() - height / 2, width, height), self._image)
+            self._paint_scale(p)
+            return
+        box = QRectF(self.width() / 2 - 260, self.height() / 2 - 30, 520, 60)
+        p.fillRect(box, t.colour("panel"))
+        p.setPen(t.colour("ink"))
+        p.drawText(box.adjusted(12, 0, -12, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._words)
+
+    def _paint_scale(self, p: QPainter) -> None:
+        t = theme.current()
+        chip = QRectF(12, self.height() - 36, 320, 24)
+        p.fillRect(chip, t.colour("panel"))
+        colours = ramp(120)
+        bar = QRectF(chip.left() + 66, chip.top() + 7, 120, 10)
+        for i, (r, g, b) in enumerate(colours):
+            p.fillRect(QRectF(bar.left() + i, bar.top(), 1.5, bar.height()), QColor(int(r), int(g), int(b)))
+        p.setPen(t.colour("ink"))
+        p.setFont(theme.font(12))
+        left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignVCenter
+        p.drawText(chip.adjusted(8, 0, 0, 0), left | right, f"ΔE {SEEN / 2:.0f}")
+        p.drawText(QRectF(bar.right() + 8, chip.top(), 120, chip.height()), left | right, f"ΔE {TOP:.0f} and more")
+
+
+class LayersRoom(Room):
+    """Takes the place of viewer and bench."""
+
+    page = Page.LAYERS
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Layers")
+        self._which = Elided()
+        self.head.addWidget(self._which, 1)
+        self.add_back()
+        self.map = _Map()
+        main = QVBoxLayout()
+        main.addWidget(self.map, 1)
+        bench = Bench("Layer by layer")
+        self.figure = Figure()
+        bench.column.addWidget(self.figure)
+        self.to = SpaceBox("The space that it would be converted to")
+        self.to.picked.connect(lambda _: self._measure())
+        bench.column.addWidget(labelled("Converted to", self.to))
+        self.facts = Facts(150)
+        bench.column.addWidget(self.facts)
+        bench.section("Caused by")
+        self.causes = Facts(150)
+        bench.column.addWidget(self.causes)
+        self._cause_hint = soft()
+        bench.column.addWidget(self._cause_hint)
+        bench.section("Layers, the topmost first")
+        self.stack = Facts(110)
+        bench.column.addWidget(self.stack)
+        self.unknown = soft()
+        bench.column.addWidget(self.unknown)
+        bench.end()
+        self._bench = bench
+        self.lay_out(main, bench)
+        context.jobs.layers.shifted.connect(self._show)
+
+    def takes(self, frame: int) -> bool:
+        """Another layered picture can be looked at here too."""
+        return self._model.state.frames[frame].is_layered
+
+    def enter(self, place: Place) -> None:
+        """Show the frame in the viewer."""
+        frame, path = self._model.frame, self._path()
+        if frame is None or path is None or not frame.is_layered:
+            return
+        self._which.setText(frame.name)
+        self.stack.show_rows([layer_row(layer) for layer in frame.picture.layers])
+        notes = [n for n in frame.picture.notes if n.startswith("not known: ")]
+        self.unknown.setText("\n".join(f"{n[:1].upper()}{n[1:]}." for n in notes))
+        self.unknown.setVisible(bool(notes))
+        spaces: list[Space] = [s for s in self._jobs.spaces.of_model("rgb") if isinstance(s, RGBSpace)]
+        self.to.offer(spaces, self._first(path).id)
+        self.to.setFocus()
+        self._measure()
+
+    def _path(self) -> ColourPath | None:
+        """The frame's path without its look: what converting acts on."""
+        return None if self._model.frame is None else self._model.state.path(self._model.frame.id).put(Stop.LOOK)
+
+    def _first(self, path: ColourPath) -> Space:
+        """The space that is most likely asked about: the shoot's, or the destination's where the picture is in that already."""
+        wanted: list[Space] = [self._model.state.working, path.destination, SRGB]
+        return next(
+            (s for s in wanted if isinstance(s, RGBSpace) and s.id != read_as(path.start, path.steps).id),
+            self._model.state.working,
+        )
+
+    def _measure(self) -> None:
+        frame, path, to = self._model.frame, self._path(), self.to.space()
+        if frame is None or path is None or to is None:
+            return
+        self.figure.show_value("", "Measuring …")
+        self.facts.show_rows([])
+        self.causes.show_rows([])
+        self._cause_hint.setText("")
+        self.map.show_map(None, "Merging it in both orders …")
+        self._bench.sentence.setText("Velkin merges first and converts then; the source file is not touched.")
+        self._jobs.layers.measure(frame.id, path, to)
+
+    def _show(self, shifted: Shifted) -> None:
+        to = self.to.space()
+        if not self.isVisible() or shifted.frame != self._model.current or to is None or shifted.to.id != to.id:
+            return
+        if shifted.shift is None:
+            self.figure.show_value("", f"It cannot be measured: {shifted.problem}.")
+            self.map.show_map(None, shifted.problem)
+            return
+        self._show_shift(shifted.shift, to)
+        self.map.show_map(shifted.map, shifted.shift.words())
+
+    def _show_shift(self, shift: Shift, to: Space) -> None:
+        number = "0 %" if shift.share == 0 else f"{100 * shift.share:.0f} %" if shift.share >= 0.01 else "< 1 %"
+        self.figure.show_value(
+            number, f"of the picture would have moved by more than ΔE {SEEN:.0f} if each layer were converted by itself"
+        )
+        rows = (("Mean", shift.mean), ("95th percentile", shift.p95), ("Largest", shift.largest))
+        self.facts.show_rows([(name, localised(f"ΔE {value:.1f}")) for name, value in rows])
+        self.causes.show_rows([(c.name, c.operator, localised(f"{100 * c.share:.1f} %")) for c in shift.causes])
+        self._cause_hint.setText(
+            "The share that each alone brings to move."
+            if shift.causes
+            else "No layer by its operator or opacity; soft edges, if any."
+        )
+        self._bench.sentence.setText(f"Merged first, then converted to {to.name}: the look stays, and nothing of this happens.")

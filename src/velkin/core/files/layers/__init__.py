@@ -1,0 +1,1 @@
+"""Layered pictures (OpenRaster, freedesktop.org): their stacks, and merging them."""
