@@ -54,6 +54,7 @@ from velkin.sim.scenes import Scene
 sys.path.insert(0, str(Path(__file__).parent))
 from figures import Report, at_most
 from handing_off import bench_kills, bench_large
+from layers import bench_layers
 from matching import bench_match
 from proofing import bench_shares, bench_solids, bench_toggling
 from shell import bench_shell
@@ -410,6 +411,7 @@ def main() -> None:
             "solids": lambda f: bench_solids(report),
             "conversions": lambda f: bench_conversions(report),
             "inspecting": lambda f: bench_inspecting(report, f),
+            "layers": lambda f: bench_layers(report, f),
             "shell": lambda f: bench_shell(report, f),
             "try-on": lambda f: bench_try_on(report, f),
             "large hand-off": lambda f: bench_large(report, f, frame),

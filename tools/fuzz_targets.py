@@ -8,6 +8,7 @@ import json
 import logging
 import signal
 import struct
+import zipfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -249,7 +250,31 @@ def _read_all(path: Path) -> object:
     return [account_of(contents, kind, family="", size=(1, 1)) for kind in ("jpeg", "tiff")]
 
 
+_STACK = (
+    '<image version="0.0.5" w="30" h="20"><stack><stack name="g" opacity="0.5" isolation="isolate"><layer src="data/a.png" x="-3" y="4" '
+    'composite-op="svg:hue"/></stack><layer src="data/a.png" visibility="hidden"/><layer src="data/a.png"/></stack></image>'
+)
+
+
+@lru_cache(maxsize=1)
+def _layered() -> tuple[bytes, ...]:
+    """Stacks with groups, operators and offsets, packed and not."""
+    pixels = np.random.default_rng(4).integers(0, 256, (20, 30, 4), dtype=np.uint8)
+    part = bytes(imagecodecs.png_encode(pixels))
+    found = []
+    for packing in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+        stream = io.BytesIO()
+        with zipfile.ZipFile(stream, "w") as archive:
+            archive.writestr(zipfile.ZipInfo("mimetype"), "image/openraster")
+            archive.writestr("stack.xml", _STACK, packing)
+            archive.writestr("data/a.png", part, packing)
+            archive.writestr("mergedimage.png", part, packing)
+        found.append(stream.getvalue())
+    return tuple(found)
+
+
 TARGETS = (
+    Target("layers", ".ora", _layered, _read_picture),
     Target("everything in a picture", ".bin", _told, _read_all),
     Target("TIFF tags", ".tif", _tiffs, _read_picture),
     Target("JPEG segments", ".jpg", _jpegs, _read_picture),

@@ -13,6 +13,7 @@ from tests.core.test_layers import flat, layer
 from velkin.app.model.places import Page
 from velkin.core.files.layers.picture import opened
 from velkin.core.handoff.copies import CopyWish
+from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import ROMM, SRGB, between
 from velkin.core.tags.ledger import Verb
 
@@ -105,3 +106,42 @@ def test_it_is_merged_first_converted_then_and_handed_off_checked(window, qtbot,
         merged = layered.merged()[..., :3] / 65535
     wanted = ROMM.encode(np.clip(SRGB.decode(merged) @ between(SRGB, ROMM).T, 0, 1))
     assert np.abs(tifffile.imread(out) / 65535.0 - wanted).max() < 2 / 65535
+
+
+def test_changed_elsewhere_it_comes_up_again_under_the_same_decisions(window, qtbot, poster):
+    state = window.model.state
+    window.jobs.colour.add_pin(poster, 0.25, 0.75)
+    window.jobs.colour.convert((poster,), ROMM, Intent.RELATIVE, True)
+    path, size = state.frames[poster].path, (90, 60)
+    qtbot.waitUntil(lambda: window.flow.pins is not None and window.flow.pins.now != [], timeout=20000)
+    before = window.flow.pins.now[0].lab
+    qtbot.waitUntil(lambda: window.thumbnails.image(poster) is not None, timeout=20000)
+    openraster(path, layer("base"), size=size, base=flat(20, 90, 30, 255, size=size))
+    qtbot.waitUntil(lambda: poster in window.jobs.watching.news, timeout=20000)
+    frame = window.model.state.frames[poster]
+    assert [e.verb for e in frame.ledger] == [Verb.CONVERT] and len(frame.pins) == 1
+    assert "1 layer instead of 5" in window.model.messages.latest
+    qtbot.waitUntil(lambda: window.flow.pins is not None and window.flow.pins.now != [], timeout=20000)
+    after = window.flow.pins.now[0].lab
+    assert after[1] < -20 < before[1]  # green now
+    qtbot.keyClick(window.view, Qt.Key.Key_1)
+    news = window.benches.source.changed
+    assert news.isVisible() and "Every decision stays" in news.words.text()
+    qtbot.waitUntil(lambda: news.pair.images[1] is not None, timeout=20000)
+    was, now = (image.pixelColor(image.width() // 4, 3 * image.height() // 4) for image in news.pair.images)
+    assert was.red() > was.green() and now.green() > now.red()
+    click_frame(qtbot, window, "north-0412")
+    assert not news.isVisible()
+
+
+def test_what_cannot_be_read_while_it_is_written_is_told_and_nothing_of_it_is_lost(window, qtbot, poster):
+    path = window.model.state.frames[poster].path
+    window.jobs.colour.convert((poster,), ROMM, Intent.RELATIVE, True)
+    whole = path.read_bytes()
+    path.write_bytes(whole[: len(whole) // 2])
+    said = "poster.ora changed and cannot be read now"
+    qtbot.waitUntil(lambda: said in window.model.messages.latest, timeout=20000)
+    assert [e.verb for e in window.model.state.frames[poster].ledger] == [Verb.CONVERT]
+    path.write_bytes(whole)
+    qtbot.wait(3500)
+    assert poster not in window.jobs.watching.news and not window.model.state.frames[poster].held

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QLocale, QRectF, Qt, QTime, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
@@ -16,6 +16,7 @@ from velkin.app.widgets.checkable import RadioButton
 from velkin.app.widgets.layer_rows import layer_row
 from velkin.app.widgets.parts import Bench, Facts, Heading, Rule, beside, button, keep_room, labelled, soft, state_label
 from velkin.app.widgets.pin_table import PinTable
+from velkin.app.widgets.source_news import SourceNews
 from velkin.app.widgets.space_box import SpaceBox, second_line
 from velkin.app.words import ASSIGN, CONVERT, MODELS, signed
 from velkin.core.files.dng_colour import DNGColour
@@ -65,6 +66,7 @@ class SourceBench(Bench):
         super().__init__("Source")
         self._jobs = context.jobs
         self._model = context.model
+        self._flow = context.flow
         self._offered: int | None = None
         head = QWidget()
         row = QHBoxLayout(head)
@@ -86,6 +88,8 @@ class SourceBench(Bench):
         self.page.activated.connect(self._page_chosen)
         self._page_row = labelled("Picture", self.page)
         self.column.addWidget(self._page_row)
+        self.changed = SourceNews()
+        self.column.addWidget(self.changed)
         self.section("What it says, and where")
         self._claims = Facts(126)
         self.column.addWidget(self._claims)
@@ -117,6 +121,8 @@ class SourceBench(Bench):
         self._model.tried_changed.connect(self._tried_elsewhere)
         context.jobs.spaces.changed.connect(self.stale)
         context.flow.pins_changed.connect(self._show_pins)
+        context.jobs.watching.noticed.connect(lambda _: self.stale())
+        context.flow.shown.connect(lambda _: self._show_news())
 
     def _build_layers(self) -> None:
         self._layers = QWidget()
@@ -204,6 +210,7 @@ class SourceBench(Bench):
         self._rule_row.setVisible(not frame.is_raw)
         self._layers.setVisible(frame.is_layered)
         self._notes.hide()
+        self._show_news()
         if frame.is_raw:
             self._show_raw(frame)
         else:
@@ -219,6 +226,27 @@ class SourceBench(Bench):
         known = [r for r in rows if r[1]] or [("Metadata", "say nothing of it")]
         self._shot.show_rows([(n, v or "not set") for n, v in rows] if frame.is_raw else known)
         self.ledger.show_frame()
+
+    def _show_news(self) -> None:
+        """What happened to the source elsewhere in this session."""
+        frame = self._model.frame
+        news = None if frame is None else self._jobs.watching.news.get(frame.id)
+        if news is None or frame is None:
+            self.changed.show_news("", None, None)
+            return
+        f = news.followed
+        what = f.differs or "its numbers, or what is said beside them"
+        at = QLocale().toString(QTime(news.at.hour, news.at.minute), QLocale.FormatType.ShortFormat)
+        kept = (
+            f"The frame stays as it was: {f.refused}."
+            if f.refused
+            else f"Held: {f.held}."
+            if f.held
+            else "Every decision stays."
+        )
+        shown = self._flow.rendered
+        now = shown.image if shown is not None and shown.frame == frame.id else None
+        self.changed.show_news(f"At {at}: {what}. {kept}", news.before, now)
 
     def _show_raw(self, frame: Frame) -> None:
         facts = frame.raw

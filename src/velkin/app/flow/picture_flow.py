@@ -114,6 +114,7 @@ class PictureFlow(QObject):
             changed.connect(lambda _: self.request())
         for signal in (model.comparison_changed, model.tried_changed, model.screen_changed, model.proof.changed):
             signal.connect(self.request)
+        model.source_changed.connect(self._source_changed)
         service.rendered.connect(self._rendered)
         service.measured.connect(self._measured)
         service.failed.connect(self._failed)
@@ -169,6 +170,13 @@ class PictureFlow(QObject):
     def _opened(self) -> None:
         self.rendered, self.problem = None, ""
         self._set_measured(None)
+
+    def _source_changed(self, frame: int) -> None:
+        """The file of a frame is another: what was shown of it is not left standing."""
+        if frame == self._model.current:
+            self.rendered, self.problem = None, ""
+            self._set_measured(None)
+            self.request()
 
     def _place_changed(self) -> None:
         r = self.rendered

@@ -35,12 +35,13 @@ from velkin.app.flow.drawing import (
 )
 from velkin.app.flow.small_pictures import SmallPictures
 from velkin.app.workers import workers
-from velkin.core.cache import Cache
+from velkin.core.cache import Cache, file_stamp
 from velkin.core.errors import VelkinError
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, for_screen, looked, to_light, to_working
 from velkin.core.sampling import spread
+from velkin.core.shoot.arrivals import stamp_of
 from velkin.core.shoot.frame import Frame
 from velkin.core.stages.source import PictureSource, RawSource, Source
 from velkin.core.stages.stage import Place
@@ -230,11 +231,11 @@ class RenderService(QObject):
 
     def _whole(self, source: Path, pixels: NDArray[Any], path: ColourPath, seen: Seen) -> tuple[Pixels, Drawn]:
         """The whole picture at the size it has when fitted: its working numbers, kept for the next time, and as drawn."""
-        plain = path.put(Place.LOOK).to_work
+        stamp, plain = file_stamp(source), path.put(Place.LOOK).to_work
         light = self._kept_working.made(
-            (str(source), plain, seen.room, pixels.shape), lambda: at_most(to_light(pixels, path), seen.room)
+            (stamp, plain, seen.room, pixels.shape), lambda: at_most(to_light(pixels, path), seen.room)
         )
-        key = (str(source), path.to_work, seen.room, pixels.shape)
+        key = (stamp, path.to_work, seen.room, pixels.shape)
         working = self._kept_pieces.made(key, lambda: looked(light, path)) if path.at(Place.LOOK) else light
         again = (key, path, replace(seen, part=None, scale=1.0))
 
@@ -248,7 +249,7 @@ class RenderService(QObject):
     def _measure(self, wish: int, frame: int, source: Path, path: ColourPath, dragged: bool) -> None:
         if wish != self._wish:
             return
-        key = (str(source), path)
+        key = (file_stamp(source), path)
         known = self._exact.get(key)
         if known is not None:
             self.measured.emit(known)
@@ -280,13 +281,18 @@ class RenderService(QObject):
 
     def small(self, frame: Frame, path: ColourPath) -> Pixels:
         """A frame's small picture, linear camera RGB or a finished picture's numbers. For worker threads. Raises VelkinError."""
-        key = f"{frame.digest}-{path.source.page}" if isinstance(path.source, PictureSource) else frame.digest
+        key = _small_key(frame, path)
         small = self._small.get(key)
         if small is None:
-            return self._small.make(key, self._decoded.get(frame.path, path.source, True))
+            same = frame.facts.stamp in ("", stamp_of(frame.path)[0])
+            return self._small.make(key, self._decoded.get(frame.path, path.source, True), same)
         if not frame.path.exists():
             raise VelkinError("the source is not there any more")
         return small
+
+    def small_of(self, frame: Frame, path: ColourPath) -> Pixels | None:
+        """A frame's small picture where it was made before, whatever lies in its file now. For worker threads."""
+        return self._small.get(_small_key(frame, path))
 
     def draw_thumbnails(self, wishes: list[tuple[Frame, ColourPath]], screen: Space) -> None:
         """Draw thumbnails in the given order; an older list is dropped."""
@@ -310,3 +316,7 @@ class RenderService(QObject):
 
         for item in wishes:
             self._thumbs.submit(one, *item)
+
+
+def _small_key(frame: Frame, path: ColourPath) -> str:
+    return f"{frame.digest}-{path.source.page}" if isinstance(path.source, PictureSource) else frame.digest

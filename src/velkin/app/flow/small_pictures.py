@@ -61,13 +61,18 @@ class SmallPictures:
         self._remember(digest, small)
         return np.asarray(small, dtype=np.float32)
 
-    def make(self, digest: str, decoded: NDArray[Any]) -> Pixels:
-        """Make and keep the small picture of a half-size decode; a full disk only costs the keeping."""
+    def make(self, digest: str, decoded: NDArray[Any], keep: bool = True) -> Pixels:
+        """Make the small picture of a half-size decode, and keep it; a full disk only costs the keeping.
+
+        It is not kept where the file may be another than the one of that hash.
+        """
         camera = as_float(decoded)
         scale = min(1.0, EDGE / max(camera.shape[:2]))
         size = (max(round(camera.shape[1] * scale), 1), max(round(camera.shape[0] * scale), 1))
         resized = np.asarray(cv2.resize(camera, size, interpolation=cv2.INTER_AREA))
         small = resized.reshape(size[1], size[0], -1).astype(np.float16)
+        if not keep:
+            return np.asarray(small, dtype=np.float32)
         self._remember(digest, small)
         with contextlib.suppress(OSError):
             self._folder.mkdir(parents=True, exist_ok=True)

@@ -47,6 +47,7 @@ class Thumbnails(QObject):
         model.opened.connect(self._forget)
         model.changed.connect(lambda _: self.soon())
         model.screen_changed.connect(self._all_anew)
+        model.source_changed.connect(self._source_changed)
 
     def image(self, frame: int) -> QImage | None:
         """The thumbnail of a frame: None before it was drawn, a null image where the source cannot be read."""
@@ -91,6 +92,12 @@ class Thumbnails(QObject):
     def _forget(self) -> None:
         for kept in (self._images, self._paths, self._followed):
             kept.clear()
+
+    def _source_changed(self, frame: int) -> None:
+        """The file of a frame is another; its old thumbnail stays until it is drawn anew."""
+        self._paths.pop(frame, None)
+        self._followed.pop(frame, None)
+        self.soon()
 
     def _all_anew(self) -> None:
         """Another screen: all are drawn anew; the old ones stay until then."""

@@ -21,6 +21,7 @@ from velkin.app.jobs.proof import Proof
 from velkin.app.jobs.shelf import ShelfJobs, usual_folder
 from velkin.app.jobs.shoots import Shoots
 from velkin.app.jobs.survey import Survey
+from velkin.app.jobs.watching import Watching
 from velkin.app.jobs.work import Ground
 from velkin.app.model.shoot_model import ShootModel
 
@@ -51,6 +52,7 @@ class Jobs:
         self.matches = Matches(ground)
         self.proof = Proof(ground)
         self.survey = Survey(ground)
+        self.watching = Watching(ground)
         self.handoff = Handoff(ground)
         self.shoots = Shoots(ground, self.handoff)
         self.demo = DemoJobs(ground, self.shoots)
@@ -58,6 +60,7 @@ class Jobs:
 
     def stop(self) -> None:
         """Begin nothing any more by itself."""
+        self.watching.stop()
         self.shoots.stop()
         self.handoff.stop()
         self.shelf.stop()

@@ -37,6 +37,7 @@ class Lane(StrEnum):
     HANDOFF = "hand-off"
     DISK = "disk"  # what was changed, onto the disk itself
     DEMO = "demo"  # the simulator
+    SOURCES = "sources"  # looking whether source files changed elsewhere
 
 
 class Job:

@@ -26,6 +26,7 @@ class Survey(Work):
         super().__init__(ground)
         self._shares: dict[int, tuple[ColourPath, float]] = {}
         ground.model.opened.connect(self._shares.clear)
+        ground.model.source_changed.connect(lambda frame: self._shares.pop(frame, None))
         self._found_some.connect(self._take)
 
     def is_out(self, frame: int) -> bool:

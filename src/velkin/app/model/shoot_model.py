@@ -43,6 +43,7 @@ class ShootModel(QObject):
     tried_changed = pyqtSignal()
     screen_changed = pyqtSignal()
     loupe_changed = pyqtSignal(bool)
+    source_changed = pyqtSignal(int)  # the file of a frame is another than it was
 
     def __init__(self) -> None:
         super().__init__()

@@ -25,6 +25,8 @@ class FileFacts:
     exif : ExifFacts
     also : str
         What else the file holds, in words (`contents.also_holds`); empty where there is nothing to tell.
+    stamp : str
+        Size and time of the file when it was looked at, by which a change of it is noticed; empty where that is not known.
     """
 
     path: Path
@@ -37,3 +39,4 @@ class FileFacts:
     unique: str
     exif: ExifFacts
     also: str = ""
+    stamp: str = ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -36,6 +37,15 @@ class Recognised:
     neutral: tuple[float, float, float] | None = None
 
 
+def stamp_of(path: Path) -> tuple[str, int]:
+    """Size and time of a file as text, and the time it was written, nanoseconds; nothing and 0 where it is missing."""
+    try:
+        found = os.stat(path)
+    except OSError:
+        return "", 0
+    return f"{found.st_size}-{found.st_mtime_ns}", found.st_mtime_ns
+
+
 def look_at(path: Path, page: int = 0) -> Arrival:
     """Facts and hash of an arriving file, raw or finished; `page` is the picture of a file that holds several.
 
@@ -45,10 +55,11 @@ def look_at(path: Path, page: int = 0) -> Arrival:
     """
     if not is_text_name(path):
         raise UnreadableFile("its name or folder is not valid text (UTF-8), which a shoot cannot keep; rename it", path)
+    stamp, _ = stamp_of(path)  # before it is read, so that a change meanwhile is noticed later
     if is_raw_name(path):
-        return Arrival(replace(read_facts(path), also=also_holds(contents_of(path).parts)), digest_of(path))
+        return Arrival(replace(read_facts(path), also=also_holds(contents_of(path).parts), stamp=stamp), digest_of(path))
     from velkin.core.tags.inspect import inspect  # the libraries that read pictures load when one arrives
 
     found = inspect(path, page)
-    facts = replace(facts_of(found), also=also_holds(contents_of(path, page).parts))
+    facts = replace(facts_of(found), also=also_holds(contents_of(path, page).parts), stamp=stamp)
     return Arrival(facts, digest_of(path), found.said)

@@ -11,8 +11,9 @@ from velkin.core.icc.space import Space, check_model
 from velkin.core.icc.transform import Intent
 from velkin.core.shoot.arrivals import Arrival
 from velkin.core.shoot.document import Document, count_words, now
+from velkin.core.shoot.following import Followed, cannot_follow, differences, no_longer_fits
 from velkin.core.shoot.mapping import to_text
-from velkin.core.shoot.records import ledger_to_json, picture_to_json, pins_to_json
+from velkin.core.shoot.records import facts_to_json, ledger_to_json, picture_to_json, pins_to_json
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.tags.facts import PictureFacts
 from velkin.core.tags.ledger import Entry, Verb
@@ -164,6 +165,45 @@ class ColourCommands:
                 arrival.digest, picture_to_json(arrival.facts), frame,
             )  # fmt: skip
         self._document.read_anew()
+
+    def follow_source(self, frame: int, arrival: Arrival) -> Followed:
+        """Follow a source file that was changed elsewhere.
+
+        Where what was decided still fits, it stays, and that the file is another is a fact about the disk, which is no step. Where it does
+        not, the frame is held for a decision, in a step that can be undone.
+        """
+        state, new = self._document.state, arrival.facts
+        f = state.frames[frame]
+        refused = cannot_follow(f, new)
+        if refused:
+            return Followed(refused=refused)
+        differs, held = differences(f.facts, new), no_longer_fits(f, new)
+        text = picture_to_json(new) if isinstance(new, PictureFacts) else facts_to_json(new)
+        sizes = (f.facts.width, f.facts.height), (new.width, new.height)
+        if held or (frame in state.readings and sizes[0] != sizes[1]):
+            with self._document.step(
+                f"hold {f.name}, which changed elsewhere" if held else f"follow {f.name}, which changed elsewhere"
+            ):
+                self._take_source(frame, arrival, text)
+                if held and isinstance(new, PictureFacts):
+                    case = self._document.ruled(arrival, new).case
+                    self._document.store.run("UPDATE frames SET held = ?, ledger = '[]' WHERE id = ?", case, frame)
+                if sizes[0] != sizes[1]:
+                    self._document.store.run("DELETE FROM readings WHERE frame = ?", frame)
+            return Followed(differs, held)
+        with self._document.store.plain():
+            self._take_source(frame, arrival, text)
+            if isinstance(new, PictureFacts) and not f.ledger:
+                made = self._document.ruled(arrival, new)
+                held_for, ledger = (made.case if made.held else ""), ledger_to_json(made.entries)
+                self._document.store.run("UPDATE frames SET held = ?, ledger = ? WHERE id = ?", held_for, ledger, frame)
+        self._document.read_anew()
+        return Followed(differs)
+
+    def _take_source(self, frame: int, arrival: Arrival, facts: str) -> None:
+        if arrival.said is not None:
+            self._document.remember(arrival.said)
+        self._document.store.run("UPDATE frames SET digest = ?, facts = ? WHERE id = ?", arrival.digest, facts, frame)
 
     def set_working(self, space: RGBSpace) -> None:
         """Choose the shoot's working space."""

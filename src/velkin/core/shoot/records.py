@@ -40,7 +40,8 @@ _MATRICES = ("matrices", "forward", "calibrations")
 def facts_to_json(facts: RawFacts) -> str:
     """A raw file's facts as text."""
     data: dict[str, Any] = {
-        k: getattr(facts, k) for k in ("width", "height", "orientation", "bits", "make", "model", "unique", "is_dng", "also")
+        k: getattr(facts, k)
+        for k in ("width", "height", "orientation", "bits", "make", "model", "unique", "is_dng", "also", "stamp")
     }
     data["as_shot"] = facts.as_shot.tolist()
     data["colour"] = None if facts.colour is None else _colour_to_data(facts.colour)
@@ -92,6 +93,7 @@ def facts_from_json(text: str, path: Path) -> RawFacts:
         ),
         is_dng=data["is_dng"],
         also=data.get("also", ""),
+        stamp=data.get("stamp", ""),
     )
 
 
@@ -116,7 +118,7 @@ def _exif_to_data(exif: ExifFacts) -> dict[str, Any]:
 
 def picture_to_json(facts: PictureFacts) -> str:
     """A finished picture's facts as text."""
-    plain = "width height orientation bits make model unique format colour_model channels alpha said pages page also"
+    plain = "width height orientation bits make model unique format colour_model channels alpha said pages page also stamp"
     data: dict[str, Any] = {k: getattr(facts, k) for k in plain.split()}
     data["tag"] = asdict(facts.tag)
     data["statements"] = [asdict(s) for s in facts.statements]
