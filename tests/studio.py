@@ -48,6 +48,7 @@ def shoot_chart(
 
 #: What each version of the shoot file brought, taken out again: from the newest back to the second.
 _TAKEN_OUT = {
+    8: "ALTER TABLE frames DROP COLUMN warmer; ALTER TABLE frames DROP COLUMN pinker;",
     7: "DROP TABLE given_looks; DROP TABLE looks;",
     6: """DROP INDEX inverses_by_step; ALTER TABLE inverses DROP COLUMN what; ALTER TABLE inverses DROP COLUMN row;
 CREATE INDEX inverses_by_step ON inverses(step);""",

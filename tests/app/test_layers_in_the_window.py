@@ -66,13 +66,13 @@ def test_its_layers_are_listed_and_it_carries_a_mark_that_is_also_spoken(window,
     assert "layered" in listed.data(listed.index(listed.row_of(poster)), Qt.ItemDataRole.AccessibleTextRole)
     click_frame(qtbot, window, "north-0412")
     assert not bench.stack.isVisible()
-    qtbot.keyClick(window.view, Qt.Key.Key_L)
+    qtbot.keyClick(window.view, Qt.Key.Key_Y)
     assert window.model.places.at_picture and "has no layers" in window.model.messages.latest
 
 
 def test_the_room_shows_where_the_other_order_would_have_moved_it(window, qtbot, poster):
     window.view.setFocus()
-    qtbot.keyClick(window.view, Qt.Key.Key_L)
+    qtbot.keyClick(window.view, Qt.Key.Key_Y)
     room = window.navigator.room
     assert window.model.places.now.page is Page.LAYERS
     qtbot.waitUntil(lambda: room.figure.number.text() != "", timeout=20000)

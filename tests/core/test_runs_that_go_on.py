@@ -339,4 +339,4 @@ def test_a_receipt_says_what_failed_and_does_without_files_that_are_gone(shoot, 
 
 
 def test_every_format_has_its_suffix():
-    assert set(SUFFIXES.values()) == {".jpg", ".png", ".tif", ".webp", ".avif", ".jxl"} and os.sep == "/"
+    assert set(SUFFIXES.values()) == {".jpg", ".png", ".tif", ".webp", ".avif", ".jxl", ".ora"} and os.sep == "/"

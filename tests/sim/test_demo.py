@@ -104,6 +104,6 @@ def test_frames_are_made_where_no_process_can_share_the_work(tmp_path, demo_fram
     def refused(*_):
         raise PermissionError(13, "Permission denied", "/dev/shm")
 
-    monkeypatch.setattr("multiprocessing.context.SpawnContext.Pool", refused)
+    monkeypatch.setattr("multiprocessing.context.SpawnContext.SimpleQueue", refused)
     madderfold.make(tmp_path / "frames", names=("north-0402",))
     assert (tmp_path / "frames" / "north-0402.dng").read_bytes() == (demo_frames / "north-0402.dng").read_bytes()

@@ -20,6 +20,7 @@ def test_every_trouble_is_there_and_made_once(demo_frames, tmp_path):
         "visitor": ("claimed", "rgb", "srgb"),
         "shade-card": ("tagged", "cmyk", None),
         "ledger-page": ("untagged", "gray", None),
+        "poster": ("tagged", "rgb", "srgb"),
     }
     assert any("Exif says sRGB" in note for note in found["scan"].notes)
     before = {f: f.stat().st_mtime_ns for f in files}

@@ -214,6 +214,13 @@ class Menus:
         self.add(menu, "&Read the chart in this frame", a.camera.read_chart_here, "K", needs="frame", pages=_AT_PICTURE)
         tip = "Click what was neutral in front of the lens"
         self.add(menu, "Pick a &neutral", a.picking.neutral, "N", tip, "frame", _AT_PICTURE)
+        tip = "A step from the neutral, which stays known; on all selected frames"
+        self.add(menu, "&Warmer", partial(a.camera.lean, 1, 0), "W", tip, "frame", _AT_PICTURE)
+        self.add(menu, "&Cooler", partial(a.camera.lean, -1, 0), "C", tip, "frame", _AT_PICTURE)
+        self.add(menu, "Pin&ker", partial(a.camera.lean, 0, 1), "Shift+P", tip, "frame", _AT_PICTURE)
+        self.add(menu, "Greener", partial(a.camera.lean, 0, -1), "Shift+G", tip, "frame", _AT_PICTURE)
+        tip = "As neutral as it was measured, on all selected frames"
+        self.add(menu, "Back &to the neutral", a.camera.to_neutral, "0", tip, "frame", _AT_PICTURE)
         tip = "Marks chart frames and frames of a neutral card"
         self.add(menu, "&Look for charts in the selected frames", a.frame.look_for_charts, tip=tip, needs="frame")
         menu.addSeparator()
@@ -246,7 +253,7 @@ class Menus:
         self.add(menu, "&Assign a space…", partial(a.space.begin, 1), "Ctrl+Shift+A", "Numbers stay, look changes", "frame")
         self.add(menu, "&Convert to a space…", partial(a.space.begin, 2), "Ctrl+Shift+C", "Look stays, numbers change", "frame")
         tip = "What a layered picture is made of, and what converting layer by layer would do to it"
-        self.add(menu, "La&yers of this picture", a.space.layers, "L", tip, "frame", _AT_PICTURE)
+        self.add(menu, "La&yers of this picture", a.space.layers, "Y", tip, "frame", _AT_PICTURE)
         self.add(menu, "Sa&ve a tagged copy…", a.space.save_copy, "Ctrl+Shift+S", needs="frame")
         tip = "Only an assignment, and only after asking"
         self.add(menu, "Tag the source fi&le itself…", a.space.retag_source, tip=tip, needs="frame")

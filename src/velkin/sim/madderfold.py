@@ -305,17 +305,21 @@ def make(
 
 def _as_they_are_made(folder: Path, indices: list[int], stopped: Callable[[], bool]) -> Iterator[None]:
     """Make frames on all cores, one item for each; one after another where no process can share the work, or one that did died."""
-    left = set(indices)
+    left, others = set(indices), set(multiprocessing.active_children())
     try:
         fresh = multiprocessing.get_context("spawn")  # not forked: the window's threads may be running already
         with ProcessPoolExecutor(min(os.cpu_count() or 1, len(indices)), fresh) as pool:
             jobs = {pool.submit(_shoot_frame, folder, index): index for index in indices}
-            while left and not stopped():
+            while left:
+                if stopped():
+                    for process in set(multiprocessing.active_children()) - others:
+                        process.terminate()
+                    pool.shutdown(cancel_futures=True)
+                    return
                 for job in wait(jobs, timeout=0.1, return_when=FIRST_COMPLETED).done:
                     job.result()
                     left.discard(jobs.pop(job))
                     yield
-            pool.shutdown(cancel_futures=True)
             return
     except (OSError, BrokenProcessPool):
         for index in sorted(left):

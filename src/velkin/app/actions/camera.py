@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.app.sheets.giving_sheet import GivingSheet
+from velkin.core.cameraprofiles.leaning import NEUTRAL
 from velkin.core.charts.built_in import velkin48
 from velkin.core.charts.definition import Chart
 
@@ -49,6 +50,16 @@ class CameraActions:
             self._model.places.go(here.page, here.frame, chart)
         else:
             self._model.say(f"{chart.name}, {len(chart.ids)} patches, can be chosen in the chart room now.")
+
+    # ---- warmer and cooler ------------------------------------------------------------------------------------
+
+    def lean(self, warmer: int, pinker: int) -> None:
+        """The selected frames a step warmer (below 0 cooler) or pinker (below 0 greener)."""
+        self._jobs.camera.lean_by(self._model.selected, warmer, pinker)
+
+    def to_neutral(self) -> None:
+        """The selected frames as neutral as it was measured."""
+        self._jobs.camera.lean_to(self._model.selected, NEUTRAL)
 
     # ---- giving -----------------------------------------------------------------------------------------------
 

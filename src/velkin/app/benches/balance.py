@@ -8,8 +8,9 @@ from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDoubleSpinBox, QHBoxLayout
 
 from velkin.app.context import Context
 from velkin.app.widgets.checkable import ToggleButton
-from velkin.app.widgets.parts import Bench, compact, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Slide, button, compact, labelled, row_of, soft
 from velkin.app.words import signed
+from velkin.core.cameraprofiles.leaning import DUV, MIRED, MOST, NEUTRAL, Lean
 from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.whites import white_of
 from velkin.core.whitebalance import COOLEST, WARMEST
@@ -67,7 +68,29 @@ class BalanceSection(QWidget):
         self.tint_slider.valueChanged.connect(self._dragged)
         for slider in (self.kelvin_slider, self.tint_slider):
             slider.sliderReleased.connect(self._drag_over)
-        self._joins = False
+        self._joins = self._leans = False
+        column.addWidget(self._steps())
+
+    def _steps(self) -> QWidget:
+        """Warmer and cooler, pinker and greener, in steps from the neutral."""
+        self.warmer = Slide("Warmer", -MOST, MOST, _steps_in_words, 2 * MOST)
+        self.pinker = Slide("Pinker", -MOST, MOST, _steps_in_words, 2 * MOST)
+        self.warmer.setToolTip(f"Steps of {MIRED:.0f} mired from the neutral; to the left cooler (W, C)")
+        self.pinker.setToolTip(f"Steps of {1000 * DUV:.0f} thousandths of Duv from the neutral; to the left greener")
+        for slide in (self.warmer, self.pinker):
+            slide.slider.setPageStep(1)
+            slide.moved.connect(lambda _: self._leaned(True))
+            slide.settled.connect(lambda _: self._leaned(False))
+        self.neutral = button(
+            "Back to the neutral   0", self._back, tip="As neutral as it was measured; the steps are forgotten"
+        )
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        for widget in (self.warmer, self.pinker, self.neutral):
+            column.addWidget(widget)
+        return holder
 
     def _ways(self) -> QWidget:
         self._group = QButtonGroup(self)
@@ -79,10 +102,10 @@ class BalanceSection(QWidget):
             (self.card, "card", "This light's frame of a neutral card"),
             (self.pick, "picked", "Click what was neutral in front of the lens (N)"),
         )
-        for index, (button, _, tip) in enumerate(tips):
-            button.setToolTip(tip)
-            button.setProperty("narrow", True)
-            self._group.addButton(button, index)
+        for index, (way, _, tip) in enumerate(tips):
+            way.setToolTip(tip)
+            way.setProperty("narrow", True)
+            self._group.addButton(way, index)
         self._sources = [source for _, source, _ in tips]
         self._group.idClicked.connect(lambda index: self._chosen(self._sources[index]))
         self.area = compact(QComboBox())
@@ -122,13 +145,16 @@ class BalanceSection(QWidget):
             widget.blockSignals(False)
         self._group.setExclusive(False)
         for index, source in enumerate(self._sources):
-            button = self._group.button(index)
-            assert button is not None
-            button.setChecked(camera.balance_from == source)
+            way = self._group.button(index)
+            assert way is not None
+            way.setChecked(frame.balance_from == source)
         self._group.setExclusive(True)
         self.chart.setEnabled(self._chart_balance(frame) is not None)
         self.card.setEnabled(self._card(frame) is not None)
         numbers = "   ".join(f"{v:.3f}" for v in camera.balance)
+        self.warmer.show_value(frame.lean.warmer)
+        self.pinker.show_value(frame.lean.pinker)
+        self.neutral.setEnabled(any(state.frames[f].lean for f in self._bench.frames))
         self.words.setText(f"{camera.balance_from}: R, G, B × {numbers}; Duv {signed(duv, 4)}")
 
     def _chart_balance(self, frame: Frame) -> tuple[float, ...] | None:
@@ -178,6 +204,17 @@ class BalanceSection(QWidget):
             self._model.pick("" if self._model.picking == "neutral" else "neutral")
         self.show_frame(self._shown())
 
+    def _leaned(self, drags: bool) -> None:
+        """The steps that the sliders stand at go to the selected frames; the moments of one drag are one step of undo."""
+        frame = self._shown()
+        lean = Lean(round(self.warmer.value()), round(self.pinker.value()))
+        if frame is not None and frame.lean != lean:
+            self._jobs.camera.lean_to(self._bench.frames, lean, self._leans and drags)
+        self._leans = drags
+
+    def _back(self) -> None:
+        self._jobs.camera.lean_to(self._bench.frames, NEUTRAL)
+
     def _drag_over(self) -> None:
         self._joins = False
 
@@ -202,7 +239,7 @@ class BalanceSection(QWidget):
             return
         balance = self._model.state.matrices_of(frame.id).balance_at(float(self.kelvin.value()), self.tint.value() / 1000)
         numbers = (float(balance[0]), 1.0, float(balance[2]))
-        self._jobs.camera.set_balance(frames, numbers, "typed", joins)
+        self._jobs.camera.type_balance(frames, numbers, joins)
 
 
 def _place_of(kelvin: float) -> int:
@@ -213,3 +250,7 @@ def _place_of(kelvin: float) -> int:
 
 def _kelvin_at(place: int) -> float:
     return 1 / (1 / WARMEST - place / _STEPS * (1 / WARMEST - 1 / COOLEST))
+
+
+def _steps_in_words(value: float) -> str:
+    return signed(round(value), 0) if round(value) else "neutral"

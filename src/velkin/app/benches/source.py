@@ -138,7 +138,7 @@ class SourceBench(Bench):
         )
         column.addWidget(
             button(
-                "What layer by layer would do   L", self.layers_wanted.emit, tip="How far converting each first would move it"
+                "What layer by layer would do   Y", self.layers_wanted.emit, tip="How far converting each first would move it"
             )
         )
         self.column.addWidget(self._layers)

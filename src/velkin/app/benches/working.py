@@ -110,7 +110,7 @@ class WorkingBench(Bench):
         self.merged = Words()
         self.merged.setWordWrap(True)
         self.column.addWidget(self.merged)
-        self.where = button("Show where   L", self.layers_wanted.emit, tip="The layers, and a map of what would have moved")
+        self.where = button("Show where   Y", self.layers_wanted.emit, tip="The layers, and a map of what would have moved")
         self.column.addWidget(self.where)
 
     def _build_pins(self) -> None:

@@ -11,6 +11,7 @@ from velkin.app.jobs.lanes import Lane
 from velkin.app.jobs.shelf import ShelfJobs
 from velkin.app.jobs.work import Ground, Work, about
 from velkin.app.words import count, signed
+from velkin.core.cameraprofiles.leaning import MOST, NEUTRAL, Lean
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.reading_job import JudgedReading
@@ -127,9 +128,33 @@ class Camera(Work):
         """Return frames to the camera's own balance."""
         self._command(lambda shoot: shoot.camera.set_as_shot(frames))
 
-    def set_balance(self, frames: tuple[int, ...], balance: tuple[float, ...] | None, source: str, joins: bool = False) -> None:
-        """Set white balance; `joins` makes one step of it with the same step before, as in a drag."""
-        self._command(lambda shoot: shoot.camera.set_balance(frames, balance, source, joins))
+    def set_balance(self, frames: tuple[int, ...], balance: tuple[float, ...] | None, source: str) -> None:
+        """Set a white balance that is measured; steps away from it stay."""
+        self._command(lambda shoot: shoot.camera.set_balance(frames, balance, source))
+
+    def type_balance(self, frames: tuple[int, ...], balance: tuple[float, ...], joins: bool) -> None:
+        """Set a white balance by numbers, which are what is seen; `joins` makes one step of it with the same step before, as in a drag."""
+        self._command(lambda shoot: shoot.camera.set_balance(frames, balance, "typed", joins, NEUTRAL))
+
+    def lean_by(self, frames: tuple[int, ...], warmer: int = 0, pinker: int = 0) -> None:
+        """Show frames so many steps warmer and pinker than they are, each from where it is."""
+        known = self._model.state.frames
+        leans = {f: known[f].lean.by(warmer, pinker) for f in frames if known[f].is_raw}
+        if self._raw_alone(leans) and any(known[f].lean != leans[f] for f in leans):
+            self._command(lambda shoot: shoot.camera.lean(leans))
+        elif leans:
+            self._model.say(f"There are {MOST} steps either way from the neutral.")
+
+    def lean_to(self, frames: tuple[int, ...], lean: Lean, joins: bool = False) -> None:
+        """Show frames so many steps from their neutral, or (with none) as neutral as it was measured."""
+        leans = {f: lean for f in frames if self._model.state.frames[f].is_raw}
+        if self._raw_alone(leans):
+            self._command(lambda shoot: shoot.camera.lean(leans, joins))
+
+    def _raw_alone(self, leans: dict[int, Lean]) -> bool:
+        if not leans:
+            self._model.say("Finished pictures have no white balance any more; a match makes them warmer or cooler.")
+        return bool(leans)
 
     def set_exposure(self, frames: tuple[int, ...], ev: float) -> None:
         """Set exposure."""

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
 from velkin.core.cameraprofiles.anyprofile import to_text as profile_to_text
+from velkin.core.cameraprofiles.leaning import Lean
 from velkin.core.charts.chart_file import chart_to_json
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
@@ -75,8 +76,11 @@ class CameraCommands:
         """Carry out what a giving plan says, in one step."""
         with self._document.step(plan.label()):
             self._document.store.many(
-                "UPDATE frames SET profile = ?, balance = ?, balance_from = ?, exposure = ? WHERE id = ?",
-                [(c.profile, balance_to_json(c.balance), c.balance_from, c.exposure, c.frame) for c in plan.changes],
+                "UPDATE frames SET profile = ?, balance = ?, balance_from = ?, exposure = ?, warmer = ?, pinker = ? WHERE id = ?",
+                [
+                    (c.profile, balance_to_json(c.balance), c.balance_from, c.exposure, c.lean.warmer, c.lean.pinker, c.frame)
+                    for c in plan.changes
+                ],
             )
             if plan.light is not None and plan.giving.profile:
                 profile = self._document.state.frames[plan.source].profile
@@ -92,16 +96,24 @@ class CameraCommands:
         chosen = self._document.raw_among(frames)
         with self._document.step(f"return {count_words(len(chosen), 'frame')} to the built-in profile"):
             self._document.store.many(
-                "UPDATE frames SET profile = NULL, balance = NULL, balance_from = 'as shot' WHERE id = ?",
+                "UPDATE frames SET profile = NULL, balance = NULL, balance_from = 'as shot', warmer = 0, pinker = 0 WHERE id = ?",
                 [(f,) for f in chosen],
             )
 
     # ---- balance and exposure ---------------------------------------------------------------------------------
 
-    def set_balance(self, frames: Iterable[int], balance: tuple[float, ...] | None, source: str, joins: bool = False) -> None:
+    def set_balance(
+        self,
+        frames: Iterable[int],
+        balance: tuple[float, ...] | None,
+        source: str,
+        joins: bool = False,
+        lean: Lean | None = None,
+    ) -> None:
         """Set a white balance (multipliers, green 1) on frames; None is the profile's or the camera's own.
 
-        `joins` makes one step of it with the step before, when that was of the same kind: the moments of one drag.
+        `joins` makes one step of it with the step before, when that was of the same kind: the moments of one drag. With `lean` they are
+        so many steps from it; without, as many as they were.
         """
         chosen = self._document.raw_among(frames)
         with self._document.step(f"white balance of {count_words(len(chosen), 'frame')}: {source}", joins):
@@ -109,6 +121,21 @@ class CameraCommands:
                 "UPDATE frames SET balance = ?, balance_from = ? WHERE id = ?",
                 [(balance_to_json(balance), source, f) for f in chosen],
             )
+            if lean is not None:
+                self._lean(dict.fromkeys(chosen, lean))
+
+    def lean(self, leans: Mapping[int, Lean], joins: bool = False) -> None:
+        """Show frames so many steps warmer and pinker than their balance, each by its own; finished pictures are left as they are."""
+        chosen = self._document.raw_among(leans)
+        kinds = {leans[f].words() or "the neutral" for f in chosen}
+        words = kinds.pop() if len(kinds) == 1 else "warmer or cooler"
+        with self._document.step(f"{words} on {count_words(len(chosen), 'frame')}", joins):
+            self._lean({f: leans[f] for f in chosen})
+
+    def _lean(self, leans: Mapping[int, Lean]) -> None:
+        self._document.store.many(
+            "UPDATE frames SET warmer = ?, pinker = ? WHERE id = ?", [(n.warmer, n.pinker, f) for f, n in leans.items()]
+        )
 
     def set_as_shot(self, frames: Iterable[int]) -> None:
         """Return frames to the balance that their camera measured, each to its own."""

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
 
+from velkin.core.cameraprofiles.leaning import NEUTRAL, Lean
 from velkin.core.errors import NotSupported
 from velkin.core.files.raw import RawFacts
 from velkin.core.tags.facts import PictureFacts
@@ -30,6 +31,8 @@ class Frame:
     facts : RawFacts or PictureFacts
     neutral : tuple or None
         The balance measured on it where it is a frame of a neutral card.
+    lean : Lean
+        How many steps warmer and pinker than its balance it is shown.
     waits : str
         The intake rules' case for which a decision was due on arrival; empty where there was none.
     ledger : tuple of Entry
@@ -48,6 +51,7 @@ class Frame:
     exposure: float
     profile: int | None
     neutral: tuple[float, ...] | None = None
+    lean: Lean = NEUTRAL
     waits: str = ""
     ledger: tuple[Entry, ...] = ()
     pins: tuple[Pin, ...] = ()

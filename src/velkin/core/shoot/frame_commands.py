@@ -88,8 +88,8 @@ class FrameCommands:
                 continue
             ids.append(
                 self._document.store.run(
-                    "INSERT INTO frames(light, position, name, path, digest, facts, profile, balance, balance_from, exposure)"
-                    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                    "INSERT INTO frames(light, position, name, path, digest, facts, profile, balance, balance_from, exposure, warmer, pinker)"
+                    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                     light_id,
                     first + number,
                     arrival.facts.path.stem,
@@ -100,6 +100,8 @@ class FrameCommands:
                     balance_to_json(given.balance),
                     given.balance_from,
                     given.exposure or 0.0,
+                    given.lean.warmer,
+                    given.lean.pinker,
                 )
             )
             if look is not None:

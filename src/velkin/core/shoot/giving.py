@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from velkin.core.cameraprofiles.leaning import NEUTRAL, Lean
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.files.camera_names import same_body
 from velkin.core.shoot.light import Given
@@ -45,6 +46,7 @@ class Change:
     balance: tuple[float, ...] | None
     balance_from: str
     exposure: float
+    lean: Lean = NEUTRAL
 
 
 @dataclass(frozen=True)
@@ -116,7 +118,7 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
     """
     from_frame = state.frames[source]
     profile = None if from_frame.profile is None else state.profiles[from_frame.profile]
-    numbers = state.path(source).camera.balance
+    numbers = state.camera_of(source, leaning=False).balance
     exposure = from_frame.exposure
     if giving.exposure == "chart" and isinstance(profile, CameraProfile):
         exposure = round(float(np.log2(profile.exposure)), 2) if profile.keep_exposure else 0.0
@@ -143,17 +145,17 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
             frame.balance,
             frame.balance_from,
             exposure if giving.exposure else frame.exposure,
+            from_frame.lean if giving.balance else frame.lean,
         )
         if giving.balance:
             # "the chart's" means the profile's own balance; where the profile is not given too, its numbers are
             follows = from_frame.balance is None and (giving.profile or frame.profile == from_frame.profile)
             as_shot = from_frame.balance is None and from_frame.profile is None
             balance = None if follows and not as_shot else numbers
-            after = Change(after.frame, after.profile, balance, from_frame.balance_from, after.exposure)
+            after = replace(after, balance=balance, balance_from=from_frame.balance_from)
         elif takes_profile and frame.balance is None:
-            own = state.path(identifier).camera.balance
-            after = Change(after.frame, after.profile, own, frame.balance_from, after.exposure)
-        if after == Change(identifier, frame.profile, frame.balance, frame.balance_from, frame.exposure):
+            after = replace(after, balance=state.camera_of(identifier, leaning=False).balance)
+        if after == Change(identifier, frame.profile, frame.balance, frame.balance_from, frame.exposure, frame.lean):
             same.append(identifier)
         else:
             changes.append(after)
@@ -166,5 +168,6 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
             else None,
             from_frame.balance_from if giving.balance else "as shot",
             exposure if giving.exposure else None,
+            from_frame.lean if giving.balance else NEUTRAL,
         )
     return GivingPlan(source, giving, tuple(changes), tuple(same), tuple(kept), light, newcomers)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from velkin.core.cameraprofiles.leaning import NEUTRAL, Lean
+
 
 @dataclass(frozen=True)
 class Given:
@@ -13,6 +15,7 @@ class Given:
     balance: tuple[float, ...] | None
     balance_from: str
     exposure: float | None = None
+    lean: Lean = NEUTRAL
 
 
 @dataclass(frozen=True)

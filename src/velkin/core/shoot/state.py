@@ -10,6 +10,7 @@ import numpy as np
 
 from velkin.core.cameraprofiles.anyprofile import AnyProfile, calibrated_for
 from velkin.core.cameraprofiles.dng import DNGProfile
+from velkin.core.cameraprofiles.leaning import leaned
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart
@@ -162,11 +163,7 @@ class State:
     def matrices_of(self, frame: int) -> ColourMatrices:
         """The matrices by which a frame's temperature and tint are told: its profile's own, else the camera's."""
         f = self.frames[frame]
-        profile = None if f.profile is None else self.profiles[f.profile]
-        if isinstance(profile, CameraProfile):
-            return profile.matrices()
-        found = None if profile is None else calibrated_for(profile, f.raw.colour)
-        return found.matrices if isinstance(found, DNGProfile) else built_in(f.raw)
+        return _matrices(None if f.profile is None else self.profiles[f.profile], f)
 
     def picture_stage(self, frame: int) -> PictureSource:
         """What a finished picture's numbers mean as it came: by its tag, else what they are shown in for now."""
@@ -209,17 +206,24 @@ class State:
         profile: AnyProfile | None = None,
     ) -> ColourPath:
         """The colour path of a frame were its ledger another, or its profile; `others` are spaces that the shoot does not keep (yet)."""
+        start = self.camera_of(frame, profile) if self.frames[frame].is_raw else self.picture_stage(frame)
+        return self.path_from(start, frame, ledger, others)
+
+    def camera_of(self, frame: int, profile: AnyProfile | None = None, leaning: bool = True) -> CameraStage:
+        """How a raw frame's camera numbers become colours: by its profile, or another, at its balance, warmer or cooler by its steps."""
         f = self.frames[frame]
         given = profile if profile is not None else None if f.profile is None else self.profiles[f.profile]
-        camera: CameraStage | PictureSource
-        if not f.is_raw:
-            camera = self.picture_stage(frame)
-        elif given is not None:
-            balance = None if f.balance is None else np.array(f.balance)
-            camera = profile_stage(given, f.raw, balance=balance, balance_from=f.balance_from)
-        else:
-            camera = built_in_stage(f.raw, None if f.balance is None else np.array(f.balance), f.balance_from)
-        return self.path_from(camera, frame, ledger, others)
+
+        def at(balance: np.ndarray | None, words: str) -> CameraStage:
+            if given is None:
+                return built_in_stage(f.raw, balance, words)
+            return profile_stage(given, f.raw, balance=balance, balance_from=words)
+
+        neutral = at(None if f.balance is None else np.array(f.balance), f.balance_from)
+        if not f.lean or not leaning:
+            return neutral
+        balance = leaned(np.array(neutral.balance), f.lean, _matrices(given, f))
+        return at(balance, f"{neutral.balance_from}, {f.lean.words()}")
 
     def fingerprint(self, frame: int, destination: Destination) -> str:
         """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
@@ -247,3 +251,11 @@ class State:
         members = self.light(light).frames
         charts = [f for f in members if self.frames[f].role is Role.CHART and self.frames[f].is_raw]
         return next((f for f in charts if f in self.readings), next(iter(charts), None))
+
+
+def _matrices(profile: AnyProfile | None, frame: Frame) -> ColourMatrices:
+    """A profile's own matrices for the body that made a frame, else those of its camera."""
+    if isinstance(profile, CameraProfile):
+        return profile.matrices()
+    found = None if profile is None else calibrated_for(profile, frame.raw.colour)
+    return found.matrices if isinstance(found, DNGProfile) else built_in(frame.raw)

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from velkin.core.cameraprofiles.anyprofile import AnyProfile, from_text
+from velkin.core.cameraprofiles.leaning import Lean
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import chart_from_json
 from velkin.core.charts.definition import Chart
@@ -45,7 +46,7 @@ T = TypeVar("T")
 #: What is read of a frame; its exposure as text, in all its digits.
 _OF_A_FRAME = (
     "id", "light", "name", "path", "digest", "role", "facts", "balance", "balance_from", "exposure", "profile", "neutral",
-    "kind", "held", "ledger", "pins",
+    "kind", "held", "ledger", "pins", "warmer", "pinker",
 )  # fmt: skip
 _FRAMES = f"SELECT {', '.join(c for c in _OF_A_FRAME if c != 'exposure')}, printf('%!.17g', exposure) AS exposure FROM frames"
 
@@ -183,7 +184,8 @@ class StateReader:
             known = self._facts[key]
             frames[row["id"]] = Frame(
                 row["id"], row["light"], row["name"], known.path, row["digest"], Role(row["role"]), known, balance_from_json(row["balance"]),
-                row["balance_from"], float(row["exposure"]), row["profile"], balance_from_json(row["neutral"]), row["held"],
+                row["balance_from"], float(row["exposure"]), row["profile"], balance_from_json(row["neutral"]),
+                Lean(row["warmer"], row["pinker"]), row["held"],
                 ledger_from_json(row["ledger"]), pins_from_json(row["pins"]),
             )  # fmt: skip
         return frames

@@ -22,7 +22,7 @@ from velkin.core.files.safely import being_written, publish
 
 _APPLICATION = 0x564C4B4E  # "VLKN"
 _NEWER = "this shoot was written by a newer Velkin; it was left untouched"
-_VERSION = 7
+_VERSION = 8
 
 #: Hand-off runs, as version 5 brought them.
 _RUNS = """
@@ -57,7 +57,7 @@ CREATE TABLE frames (
     balance TEXT, balance_from TEXT NOT NULL DEFAULT 'as shot', exposure REAL NOT NULL DEFAULT 0,
     profile INTEGER REFERENCES profiles(id), neutral TEXT,
     kind TEXT NOT NULL DEFAULT 'raw', held TEXT NOT NULL DEFAULT '', ledger TEXT NOT NULL DEFAULT '[]',
-    pins TEXT NOT NULL DEFAULT '[]');
+    pins TEXT NOT NULL DEFAULT '[]', warmer INTEGER NOT NULL DEFAULT 0, pinker INTEGER NOT NULL DEFAULT 0);
 CREATE TABLE spaces (id TEXT PRIMARY KEY, json TEXT NOT NULL);
 CREATE TABLE readings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
 CREATE TABLE easings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
@@ -125,6 +125,10 @@ DROP INDEX inverses_by_step;
 CREATE INDEX inverses_by_step ON inverses(step, what, row);
 """,
     6: _LOOKS,
+    7: """
+ALTER TABLE frames ADD COLUMN warmer INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE frames ADD COLUMN pinker INTEGER NOT NULL DEFAULT 0;
+""",
 }
 
 
