@@ -60,6 +60,7 @@ from velkin.core.spectra import WAVELENGTHS, Illuminant, parse_light
 from velkin.core.stages.camera import built_in_stage
 from velkin.sim.camera import Camera, field_two, pocket_three
 from velkin.sim.conversion_trials import INTENTS, SOURCES, between_all, from_press, into_press, there_and_back
+from velkin.sim.day_trials import day_trial
 from velkin.sim.demo import demo_folder, prepare_demo
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.easing_trials import sweep, trials
@@ -420,6 +421,19 @@ def _match_rows(frames: Path) -> tuple[list[str], list[str], list[str]]:
     return cameras, treatments, written
 
 
+@told("a day followed in time")
+def _day_rows() -> list[str]:
+    """A simulated day, frame by frame."""
+    rows = []
+    for camera in CAMERAS[:2]:
+        for model in NAMES:
+            t = day_trial(model=model, camera=camera)
+            rows.append(
+                _row(camera.model, WORDS[model], t.frames, t.own, t.in_time, t.in_time / t.own, t.worst_ratio, t.one_for_all)
+            )
+    return rows
+
+
 def main() -> None:
     """Measure and write."""
     prepare_demo(progress=lambda done, total: tell(f"making the demo: {done} of {total}"))
@@ -474,6 +488,15 @@ Fitted under 2900 K and 6500 K; on the 500 colours at lights between. Goal: with
 | camera | light | matrix | best | ratio | root-polynomial | best | ratio |
 |---|---|---|---|---|---|---|---|
 {_lines(_between_rows())}
+
+## A light that moves
+
+A simulated day from 2700 K over 7500 K to shade (10500 K), a chart every 40 minutes, and a frame halfway between each two: mean error of the chart's colours in those frames, by a chart of their own, followed
+in time, and all by the first chart. Goal: in time within 1.2 of its own.
+
+| camera | model | frames | own chart | in time | ratio | largest ratio of a frame | one for all |
+|---|---|---|---|---|---|---|---|
+{_lines(_day_rows())}
 
 ## When the light's spectrum is not known
 

@@ -7,6 +7,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
 from velkin.app.benches.balance import BalanceSection
+from velkin.app.benches.drift import DriftSection
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.app.model.shoot_model import ShootModel
@@ -39,6 +40,8 @@ class CameraBench(Bench):
         self.column.addWidget(self._light)
         self._drift = soft()
         self.column.addWidget(self._drift)
+        self.moving = DriftSection(context)
+        self.column.addWidget(self.moving)
         self.section("Chart")
         self._chart_words = Words()
         self._chart_words.setWordWrap(True)
@@ -87,6 +90,7 @@ class CameraBench(Bench):
         """Follow the selected frame."""
         frame = self._model.raw_frame
         self.balance.show_frame(frame)
+        self.moving.show_frame(frame)
         for part in (self._read, self._profile, self._exposure, self._give):
             part.setEnabled(frame is not None)
         if frame is None:
@@ -128,8 +132,9 @@ class CameraBench(Bench):
             ]
         )
         strays = drifting(state, light_id)
-        self._drift.setVisible(bool(strays))
-        if strays:
+        told = bool(strays) and state.drift(light_id) is None  # else it is told from what was measured
+        self._drift.setVisible(told)
+        if told:
             names = ", ".join(state.frames[f].name for f in strays[:3]) + (" …" if len(strays) > 3 else "")
             self._drift.setText(
                 f"The camera's own balance drifts from the chart frame's in {count(len(strays), 'frame')}: {names}. "

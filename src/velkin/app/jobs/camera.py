@@ -19,6 +19,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.files.camera_names import is_shot_with
 from velkin.core.shoot.frame import Frame
 from velkin.core.shoot.giving import GivingPlan
+from velkin.core.shoot.moving import Anchor
 from velkin.core.shoot.whites import white_of
 from velkin.core.whitebalance import Picked, from_card, from_spot
 
@@ -135,6 +136,18 @@ class Camera(Work):
     def type_balance(self, frames: tuple[int, ...], balance: tuple[float, ...], joins: bool) -> None:
         """Set a white balance by numbers, which are what is seen; `joins` makes one step of it with the same step before, as in a drag."""
         self._command(lambda shoot: shoot.camera.set_balance(frames, balance, "typed", joins, NEUTRAL))
+
+    def follow_in_time(self, frames: tuple[int, ...], light: int) -> None:
+        """Have all frames of a light follow its measured whites in time."""
+        if self._command(lambda shoot: shoot.camera.follow_in_time(frames, light)):
+            self._model.say(
+                "The light is followed in time between its measured frames; frames that arrive later follow it too."
+            )
+
+    def hold_one(self, frames: tuple[int, ...], anchor: Anchor, light: int) -> None:
+        """Hold one measured white for all frames of a light."""
+        if self._command(lambda shoot: shoot.camera.hold_one(frames, anchor, light)):
+            self._model.say(f"The white of {anchor.name} holds for the whole light.")
 
     def lean_by(self, frames: tuple[int, ...], warmer: int = 0, pinker: int = 0) -> None:
         """Show frames so many steps warmer and pinker than they are, each from where it is."""

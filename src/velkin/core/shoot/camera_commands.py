@@ -12,7 +12,9 @@ from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.shoot.document import Document, count_words
 from velkin.core.shoot.giving import GivingPlan
+from velkin.core.shoot.light import Given
 from velkin.core.shoot.mapping import to_text
+from velkin.core.shoot.moving import IN_TIME, Anchor
 from velkin.core.shoot.records import balance_to_json, reading_to_json
 
 
@@ -145,6 +147,32 @@ class CameraCommands:
                 "UPDATE frames SET balance = ?, balance_from = 'as shot' WHERE id = ?",
                 [(None if f.profile is None else balance_to_json(tuple(f.raw.as_shot)), f.id) for f in chosen],
             )
+
+    def follow_in_time(self, frames: Iterable[int], light: int | None = None) -> None:
+        """Have the balance, and the profiles that were fitted on its charts, of frames follow the time between the measured frames of their light.
+
+        With `light` frames that arrive in it later do so too.
+        """
+        chosen = self._document.raw_among(frames)
+        with self._document.step(f"follow the light in time on {count_words(len(chosen), 'frame')}"):
+            self._document.store.many(
+                "UPDATE frames SET balance = NULL, balance_from = ? WHERE id = ?", [(IN_TIME, f) for f in chosen]
+            )
+            if light is not None:
+                given = to_text(Given(None, None, IN_TIME))
+                self._document.store.run("UPDATE lights SET gift = ? WHERE id = ? AND gift IS NOT ?", given, light, given)
+
+    def hold_one(self, frames: Iterable[int], anchor: Anchor, light: int | None = None) -> None:
+        """Hold one measured frame's balance, and the profile that was fitted on it, on frames instead of following the time."""
+        chosen = self._document.raw_among(frames)
+        source = "chart" if anchor.level is not None else "card"
+        with self._document.step(f"hold the white of {anchor.name} on {count_words(len(chosen), 'frame')}"):
+            self._document.store.many(
+                "UPDATE frames SET balance = ?, balance_from = ?, profile = coalesce(?, profile) WHERE id = ?",
+                [(balance_to_json(anchor.balance), source, anchor.profile, f) for f in chosen],
+            )
+            if light is not None:
+                self._document.store.run("UPDATE lights SET gift = NULL WHERE id = ? AND gift IS NOT NULL", light)
 
     def set_exposure(self, frames: Iterable[int], ev: float) -> None:
         """Set the exposure of frames, in EV."""

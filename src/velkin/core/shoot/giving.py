@@ -11,6 +11,7 @@ from velkin.core.cameraprofiles.leaning import NEUTRAL, Lean
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.files.camera_names import same_body
 from velkin.core.shoot.light import Given
+from velkin.core.shoot.moving import IN_TIME
 from velkin.core.shoot.state import State
 
 
@@ -151,7 +152,8 @@ def plan_giving(state: State, source: int, frames: Iterable[int], giving: Giving
             # "the chart's" means the profile's own balance; where the profile is not given too, its numbers are
             follows = from_frame.balance is None and (giving.profile or frame.profile == from_frame.profile)
             as_shot = from_frame.balance is None and from_frame.profile is None
-            balance = None if follows and not as_shot else numbers
+            in_time = from_frame.balance_from == IN_TIME  # then each follows its own light
+            balance = None if in_time or (follows and not as_shot) else numbers
             after = replace(after, balance=balance, balance_from=from_frame.balance_from)
         elif takes_profile and frame.balance is None:
             after = replace(after, balance=state.camera_of(identifier, leaning=False).balance)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -24,6 +24,7 @@ from velkin.core.looks.kept import KeptLook
 from velkin.core.path import ColourPath, path_of
 from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.light import Light
+from velkin.core.shoot.moving import IN_TIME, Anchor, Drift, anchors_of, drift_of, moment, stage_in_time, white_at
 from velkin.core.shoot.written import WrittenFile
 from velkin.core.spaces.rgb import SRGB, RGBSpace
 from velkin.core.stages.camera import CameraStage, built_in_stage, profile_stage
@@ -60,6 +61,8 @@ class State:
     given_looks: dict[int, tuple[int, float]] = field(default_factory=dict)
     #: Where it acts, of frames on which it is brushed.
     look_places: dict[int, Painted] = field(default_factory=dict)
+    #: Frames on which the white of a light was measured, by light, as they were asked for.
+    _anchors: dict[int, tuple[Anchor, ...]] = field(default_factory=dict, init=False, repr=False, compare=False)
     #: Paths that were asked for; a state never changes, and one of other values begins without any.
     _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
 
@@ -71,7 +74,20 @@ class State:
             for frame, path in old._paths.items():
                 parts = ("frames", "easings", "given_looks", "look_places")
                 if all(getattr(self, part).get(frame) is getattr(old, part).get(frame) for part in parts):
-                    self._paths[frame] = path
+                    f = self.frames.get(frame)
+                    if f is None or f.balance_from != IN_TIME or self.anchors(f.light) == old.anchors(f.light):
+                        self._paths[frame] = path
+
+    def anchors(self, light: int) -> tuple[Anchor, ...]:
+        """The frames of a light on which its white was measured, in order of time."""
+        if light not in self._anchors:
+            members = (self.frames[f] for f in self.light(light).frames)
+            self._anchors[light] = anchors_of(members, self.readings, self.profiles)
+        return self._anchors[light]
+
+    def drift(self, light: int) -> Drift | None:
+        """How far a light moved between the frames on which its white was measured; None for fewer than two."""
+        return drift_of(self.anchors(light), (self.frames[f] for f in self.light(light).frames))
 
     def order(self) -> list[int]:
         """Frame ids as shown: light by light."""
@@ -219,11 +235,23 @@ class State:
                 return built_in_stage(f.raw, balance, words)
             return profile_stage(given, f.raw, balance=balance, balance_from=words)
 
-        neutral = at(None if f.balance is None else np.array(f.balance), f.balance_from)
+        neutral = self._in_time(f, given, at) if f.balance_from == IN_TIME else None
+        if neutral is None:
+            neutral = at(None if f.balance is None else np.array(f.balance), f.balance_from)
         if not f.lean or not leaning:
             return neutral
         balance = leaned(np.array(neutral.balance), f.lean, _matrices(given, f))
         return at(balance, f"{neutral.balance_from}, {f.lean.words()}")
+
+    def _in_time(
+        self, frame: Frame, given: AnyProfile | None, at: Callable[[np.ndarray | None, str], CameraStage]
+    ) -> CameraStage | None:
+        """The stage of a frame that follows its light in time; None where that has no measured white."""
+        when = moment(self.anchors(frame.light), frame)
+        if when is None:
+            return at(frame.raw.as_shot, "as shot, its light has no measured white")
+        found = stage_in_time(when, frame, given, self.profiles)
+        return found or at(white_at(when, built_in(frame.raw)), when.words())
 
     def fingerprint(self, frame: int, destination: Destination) -> str:
         """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
