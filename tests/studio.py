@@ -48,7 +48,7 @@ def shoot_chart(
 
 #: What each version of the shoot file brought, taken out again: from the newest back to the second.
 _TAKEN_OUT = {
-    8: "ALTER TABLE frames DROP COLUMN warmer; ALTER TABLE frames DROP COLUMN pinker;",
+    8: "ALTER TABLE frames DROP COLUMN warmer; ALTER TABLE frames DROP COLUMN pinker; DROP TABLE fields;",
     7: "DROP TABLE given_looks; DROP TABLE looks;",
     6: """DROP INDEX inverses_by_step; ALTER TABLE inverses DROP COLUMN what; ALTER TABLE inverses DROP COLUMN row;
 CREATE INDEX inverses_by_step ON inverses(step);""",
@@ -70,3 +70,18 @@ def set_back(path, version):
     old.execute(f"PRAGMA user_version = {version}")
     old.commit()
     old.close()
+
+
+def shoot_flat(path: Path, size=(900, 600), share=0.4, aperture=8.0, level=0.7, seed=1) -> None:
+    """Write a raw frame of an even white board: a lens that takes `share` at the corners, a light that falls off across."""
+    camera, light = Camera(), north_window()
+    neutral = camera.neutral(light.power)
+    width, height = size
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    y, x = (y + 0.5) / height * 2 - 1, (x + 0.5) / width * 2 - 1
+    r = (x**2 + y**2) / 2
+    field = (1 - share * (0.75 * r + 0.25 * r**2)) * (1 - 0.1 * (x + 1) / 2)
+    rgb = (level * field[..., None] * (neutral / neutral.max())).astype(np.float32)
+    mosaic = camera.sensor.expose(rgb, np.random.default_rng(seed))
+    shot = Shot(datetime(2026, 5, 4, 10, seed % 60), Fraction(1, 60), aperture, 100, neutral / neutral[1])
+    write_dng(path, mosaic, camera, shot)

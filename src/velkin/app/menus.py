@@ -189,6 +189,7 @@ class Menus:
         for role, name in (
             (Role.CHART, "Mark as &chart frame"),
             (Role.NEUTRAL, "Mark as ne&utral frame"),
+            (Role.FLAT, "Mar&k as flat frame"),
             (Role.SUBJECT, "Mark as &subject"),
         ):
             self.add(menu, name, partial(a.mark, role), needs="frame")

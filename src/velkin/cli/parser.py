@@ -10,6 +10,7 @@ from typing import NoReturn
 from velkin import __version__
 from velkin.cli.charts import chart
 from velkin.cli.converting import assign, convert
+from velkin.cli.fields import flat
 from velkin.cli.fitting import fit
 from velkin.cli.handing_off import hand_off
 from velkin.cli.inspecting import inspect_files
@@ -19,7 +20,21 @@ from velkin.cli.proofing import ease, proof
 from velkin.cli.rendering import render
 from velkin.cli.saying import Wrong
 
-VERBS = ("inspect", "chart", "fit", "render", "assign", "convert", "proof", "ease", "match", "apply", "merge", "handoff")
+VERBS = (
+    "inspect",
+    "chart",
+    "fit",
+    "render",
+    "flat",
+    "assign",
+    "convert",
+    "proof",
+    "ease",
+    "match",
+    "apply",
+    "merge",
+    "handoff",
+)
 
 _WINDOW = """\
 Without a verb the window opens:
@@ -138,6 +153,12 @@ def build() -> Parser:
     p.add_argument("--space", metavar="SPACE", help="the space to write (default romm)")
     p.add_argument("--bits", type=int, default=None, choices=[8, 16], help="default 16, where the format holds them")
     p.add_argument("--balance", default="camera", metavar="BALANCE", help=_BALANCE)
+    p.add_argument(
+        "--flat",
+        type=Path,
+        metavar="FLAT",
+        help="even the field by this raw frame of a white board, of the same lens and aperture",
+    )
     p.add_argument("--exposure", type=float, default=0.0, metavar="EV", help="-20 to 20 (default 0)")
     p.add_argument(
         "--tone", default="none", choices=["none", "profile"], help="without (default) or with the profile's tone curve"
@@ -145,6 +166,12 @@ def build() -> Parser:
     p.add_argument("--force", action="store_true", help="use a profile that was made for another camera")
     p.add_argument("--out", type=Path, required=True, metavar="OUT", help=_OUT_PICTURE)
     _replace(p)
+
+    p = verb(
+        "flat", "how the light falls off over a frame of an even white board, and what evening by it leaves on others", flat
+    )
+    p.add_argument("file", type=Path, metavar="FLAT", help="a raw frame of an even white board in the light of the work")
+    p.add_argument("others", nargs="*", type=Path, metavar="FILE", help="other such frames, to see what evening leaves on them")
 
     p = verb("assign", "a new tag, the same numbers: numbers stay, look changes", assign, _SPACE)
     p.add_argument("file", type=Path, metavar="FILE", help="a finished picture")

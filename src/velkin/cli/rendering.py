@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from velkin.cli.charts import read_chart
+from velkin.cli.fields import evened_by
 from velkin.cli.saying import Wrong, print_json
 from velkin.cli.spaces import rgb_space_named
 from velkin.core.errors import NotSupported
@@ -73,6 +74,8 @@ def _check(arguments: argparse.Namespace) -> int:
         raise Wrong("--for takes the encoding from the profile; leave --encoding out")
     if arguments.tone == "profile" and not arguments.profile:
         raise Wrong("--tone profile needs a --profile that has a tone curve")
+    if arguments.camera_rgb and arguments.flat:
+        raise Wrong("--camera-rgb writes camera numbers as they are; leave --flat out")
     if arguments.force and not arguments.profile:
         raise Wrong("--force goes with --profile")
     return bits
@@ -95,11 +98,12 @@ def render(arguments: argparse.Namespace) -> int:
     from velkin.core.render import codes_there, to_working
     from velkin.core.spaces.rgb import ROMM
     from velkin.core.stages.camera import built_in_stage, profile_stage
+    from velkin.core.stages.stage import Place
 
     bits = _check(arguments)
     out: Path = arguments.out
     space = rgb_space_named(arguments.space or "romm")
-    inputs = [arguments.file, *(p for p in (arguments.profile, arguments.input_of) if p)]
+    inputs = [arguments.file, *(p for p in (arguments.profile, arguments.input_of, arguments.flat) if p)]
     if arguments.balance.startswith("chart:"):
         inputs.append(Path(arguments.balance[6:]))
     refuse_output(out, inputs, arguments.replace)
@@ -123,6 +127,8 @@ def render(arguments: argparse.Namespace) -> int:
         document = {"out": str(out), "encoding": encoding}
     else:
         path = path_of(stage, ROMM, space, exposure=arguments.exposure)  # as in the window, by way of the widest working space
+        if arguments.flat is not None:
+            path = path.put(Place.FIELD, evened_by(arguments.flat, facts))
         linear = to_working(raw.decode(arguments.file), path)
         outside = count_outside(linear, path.proof)
         picture = Picture(codes_there(linear, path, bits, dither=True), None, "rgb")

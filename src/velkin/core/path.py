@@ -1,6 +1,6 @@
 """The colour path: a frozen list of stages, from a frame's numbers to what is shown, measured or written.
 
-Source → Camera → the ledger's steps → Working → Match → Ease → Destination. Window, scope, command line, hand-off and check all use the same path
+Source → Field → Camera → the ledger's steps → Working → Match → Ease → Destination. Window, scope, command line, hand-off and check all use the same path
 through `render.py`, so that what is shown, what is measured and what is written cannot differ.
 """
 
@@ -126,6 +126,8 @@ class ColourPath:
     @property
     def by_pixel(self) -> bool:
         """Whether what becomes of a pixel depends on that pixel only, and not on where it lies."""
+        if self.at(Place.FIELD):
+            return False
         return all(e.by_pixel for e in self.easings) and all(look.by_pixel for look in self.of(GivenLook))
 
     @property

@@ -57,7 +57,7 @@ def numbers_here(source: Pixels | Numbers, path: ColourPath, window: Window | No
     """
     if path.at(Place.LOOK):
         return through(Flow(source, window=window), path.before(Place.EASING)).floats()
-    return through(Flow(source), path.before(Place.WORKING)).floats()
+    return through(Flow(source, window=window), path.before(Place.WORKING)).floats()
 
 
 def eased(working: Pixels, path: ColourPath, window: Window | None = None) -> Pixels:

@@ -95,7 +95,10 @@ class FrameActions:
     # ---- frames -----------------------------------------------------------------------------------------------
 
     def mark(self, role: Role) -> None:
-        """Mark the selected frames as chart, neutral or subject."""
+        """Mark the selected frames as chart, neutral, flat or subject; a flat frame is measured first."""
+        if role is Role.FLAT:
+            self._jobs.camera.measure_flats(self._model.selected)
+            return
         self._jobs.command(lambda shoot: shoot.frames.set_role(self._model.selected, role))
 
     def look_for_charts(self) -> None:

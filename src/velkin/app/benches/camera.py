@@ -8,7 +8,9 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
 from velkin.app.benches.balance import BalanceSection
 from velkin.app.benches.drift import DriftSection
+from velkin.app.benches.field import FieldSection
 from velkin.app.context import Context
+from velkin.app.model.changes import Change
 from velkin.app.model.places import Page
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.widgets.parts import Bench, Facts, Figure, Words, beside, button, compact, row_of, soft
@@ -42,6 +44,8 @@ class CameraBench(Bench):
         self.column.addWidget(self._drift)
         self.moving = DriftSection(context)
         self.column.addWidget(self.moving)
+        self.field = FieldSection(context)
+        self.column.addWidget(self.field)
         self.section("Chart")
         self._chart_words = Words()
         self._chart_words.setWordWrap(True)
@@ -86,11 +90,20 @@ class CameraBench(Bench):
 
     # ---- showing ----------------------------------------------------------------------------------------------
 
+    def concerned(self, change: Change) -> bool:
+        """The bench also tells of the light: of its other frames' charts, cards and flat frames."""
+        if super().concerned(change):
+            return True
+        frames = self._model.state.frames if self._model.shoot is not None else {}
+        light = frames[self.frame_id].light if self.frame_id in frames else None
+        return any(f in frames and frames[f].light == light for f in change.frames)
+
     def refresh(self) -> None:
         """Follow the selected frame."""
         frame = self._model.raw_frame
         self.balance.show_frame(frame)
         self.moving.show_frame(frame)
+        self.field.show_frame(frame)
         for part in (self._read, self._profile, self._exposure, self._give):
             part.setEnabled(frame is not None)
         if frame is None:
@@ -122,7 +135,7 @@ class CameraBench(Bench):
         assert frame is not None
         light = next(k for k in state.lights if k.id == light_id)
         roles = [state.frames[f].role for f in light.frames]
-        extra = [f"{roles.count(r)} {r}" for r in (Role.CHART, Role.NEUTRAL) if r in roles]
+        extra = [f"{roles.count(r)} {r}" for r in (Role.CHART, Role.NEUTRAL, Role.FLAT) if r in roles]
         self._light_heading.setText(f"Light: {light.name}")
         self._light.show_rows(
             [

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from velkin.app.jobs.lanes import Lane
+from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.shelf import ShelfJobs
 from velkin.app.jobs.work import Ground, Work, about
 from velkin.app.words import count, signed
@@ -16,7 +16,9 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import VelkinError
+from velkin.core.fields import Field, fit_field
 from velkin.core.files.camera_names import is_shot_with
+from velkin.core.shoot.even_fields import KeptField
 from velkin.core.shoot.frame import Frame
 from velkin.core.shoot.giving import GivingPlan
 from velkin.core.shoot.moving import Anchor
@@ -136,6 +138,39 @@ class Camera(Work):
     def type_balance(self, frames: tuple[int, ...], balance: tuple[float, ...], joins: bool) -> None:
         """Set a white balance by numbers, which are what is seen; `joins` makes one step of it with the same step before, as in a drag."""
         self._command(lambda shoot: shoot.camera.set_balance(frames, balance, "typed", joins, NEUTRAL))
+
+    def measure_flats(self, frames: tuple[int, ...]) -> None:
+        """Measure flat frames aside, and even the frames of their lights by them."""
+        wanted = [f for f in (self._model.state.frames[i] for i in frames) if f.is_raw]
+        if not wanted:
+            self._model.say(
+                "A flat frame is a raw frame of an even white board, in the light and through the lens of the work."
+            )
+            return
+
+        def work(job: Job) -> list[tuple[Frame, Field]]:
+            found = []
+            for number, frame in enumerate(wanted, start=1):
+                try:
+                    found.append((frame, fit_field(self._sources.half(frame.path))))
+                except VelkinError as error:
+                    raise about(error, frame.path) from None
+                job.tell(number, len(wanted))
+            return found
+
+        def done(found: list[tuple[Frame, Field]]) -> None:
+            for frame, field in found:
+                self.keep_field(frame.id, KeptField(field))
+            fall = max(max(field.falloff) for _, field in found)
+            self._model.say(
+                f"Flat frame measured: the light falls off by {100 * fall:.0f} %; the frames of its light are evened."
+            )
+
+        self._aside(Lane.HAND, work, done, name="Measuring the flat frame", here=True)
+
+    def keep_field(self, frame: int, kept: KeptField, joins: bool = False) -> None:
+        """Keep a flat frame's field, or how much of it is taken out; `joins` makes one step of it with the step before, as in a drag."""
+        self._command(lambda shoot: shoot.camera.keep_field(frame, kept, joins))
 
     def follow_in_time(self, frames: tuple[int, ...], light: int) -> None:
         """Have all frames of a light follow its measured whites in time."""

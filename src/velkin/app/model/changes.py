@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from velkin.core.shoot.moving import IN_TIME
 from velkin.core.shoot.state import State
 
 
@@ -81,11 +82,12 @@ def difference(old: State, new: State, written: bool = False) -> Change:
     if old is new:
         return Change(written=written)
     frames: set[int] = set()
-    parts = ("frames", "readings", "easings", "given_looks", "look_places")
+    parts = ("frames", "readings", "easings", "given_looks", "look_places", "fields")
     for before, after in ((getattr(old, part), getattr(new, part)) for part in parts):
         if before is not after:
             frames |= {f for f, value in after.items() if before.get(f) is not value}
             frames |= {f for f in before if f not in after}
+    frames |= _moved_along(old, new, frames)
     gone = frozenset(f for f in frames if f not in new.frames)
     goal = old.proof_space() is not new.proof_space() or old.proof_way() != new.proof_way()
     aims = old.working is not new.working or goal
@@ -102,3 +104,18 @@ def difference(old: State, new: State, written: bool = False) -> Change:
         rules=(old.name, old.rules, old.light_pattern, old.goal) != (new.name, new.rules, new.light_pattern, new.goal),
         written=written,
     )
+
+
+def _moved_along(old: State, new: State, frames: set[int]) -> set[int]:
+    """Frames whose path is another because another frame of their light changed: those that follow its white in time, or are evened by it."""
+    lights = {state.frames[f].light for state in (old, new) for f in frames if f in state.frames}
+    members = {light.id: light.frames for light in new.lights if light.id in lights}
+    evened = new.fields or old.fields
+    return {
+        f
+        for light, inside in members.items()
+        for f in inside
+        if f in old.frames
+        and (evened or new.frames[f].balance_from == IN_TIME)
+        and (old.path(f) is not new.path(f) and old.path(f) != new.path(f))
+    }

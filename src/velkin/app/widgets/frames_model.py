@@ -26,7 +26,7 @@ class Filter(StrEnum):
     """Which frames are listed."""
 
     ALL = "All frames"
-    MARKED = "Chart and neutral frames"
+    MARKED = "Chart, neutral and flat frames"
     HELD = "Held: decisions waiting"
     KNOWN = "Finished, space known"
     NOT_KNOWN = "Finished, space not known"

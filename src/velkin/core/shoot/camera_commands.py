@@ -11,6 +11,7 @@ from velkin.core.charts.chart_file import chart_to_json
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.shoot.document import Document, count_words
+from velkin.core.shoot.even_fields import KeptField
 from velkin.core.shoot.giving import GivingPlan
 from velkin.core.shoot.light import Given
 from velkin.core.shoot.mapping import to_text
@@ -173,6 +174,13 @@ class CameraCommands:
             )
             if light is not None:
                 self._document.store.run("UPDATE lights SET gift = NULL WHERE id = ? AND gift IS NOT NULL", light)
+
+    def keep_field(self, frame: int, kept: KeptField, joins: bool = False) -> None:
+        """Keep what a flat frame shows, which marks it as one; also how much of it is taken out. `joins` as in `set_balance`."""
+        name = self._document.state.frames[frame].name
+        with self._document.step(f"even the field by {name}", joins):
+            self._document.store.run("UPDATE frames SET role = 'flat' WHERE id = ? AND role <> 'flat'", frame)
+            self._document.store.run("INSERT OR REPLACE INTO fields VALUES (?, ?)", frame, to_text(kept))
 
     def set_exposure(self, frames: Iterable[int], ev: float) -> None:
         """Set the exposure of frames, in EV."""

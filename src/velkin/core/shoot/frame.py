@@ -20,6 +20,7 @@ class Role(StrEnum):
     SUBJECT = "subject"
     CHART = "chart"
     NEUTRAL = "neutral"
+    FLAT = "flat"
 
 
 @dataclass(frozen=True)

@@ -251,11 +251,13 @@ class FrameCommands:
     # ---- roles ------------------------------------------------------------------------------------------------
 
     def set_role(self, frames: Iterable[int], role: Role) -> None:
-        """Mark frames as chart, neutral or subject."""
+        """Mark frames as chart, neutral or subject; a frame that is no flat frame any more evens none."""
         chosen = list(frames)
         with self._document.step(f"mark {count_words(len(chosen), 'frame')} as {role}"):
             for frame in chosen:
                 self._document.store.run("UPDATE frames SET role = ? WHERE id = ? AND role <> ?", role, frame, role)
+                if role is not Role.FLAT:
+                    self._document.store.run("DELETE FROM fields WHERE frame = ?", frame)
 
     def mark_recognised(self, recognised: dict[int, Recognised]) -> None:
         """Mark the chart and neutral frames that were recognised, keeping the readings; frames marked otherwise stay so."""

@@ -24,6 +24,7 @@ from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing, Place
 from velkin.core.icc.space import Space, space_of
 from velkin.core.looks.kept import KeptLook, LookKind
+from velkin.core.shoot.even_fields import KeptField
 from velkin.core.shoot.light import Given
 from velkin.core.shoot.mapping import from_data, from_text, to_data, to_text
 from velkin.core.spaces.rgb import RGBSpace
@@ -259,6 +260,11 @@ def balance_to_json(balance: tuple[float, ...] | None) -> str | None:
 def balance_from_json(text: str | None) -> tuple[float, ...] | None:
     """The multipliers kept as text."""
     return None if text is None else from_text(text, tuple[float, ...])
+
+
+def field_from_json(text: str) -> KeptField:
+    """A flat frame's field kept as text."""
+    return from_text(text, KeptField)
 
 
 def given_from_json(text: str | None) -> Given | None:

@@ -22,12 +22,14 @@ from velkin.core.icc.space import Space, built_in_space, shown_for_now
 from velkin.core.icc.transform import Intent
 from velkin.core.looks.kept import KeptLook
 from velkin.core.path import ColourPath, path_of
+from velkin.core.shoot.even_fields import KeptField, does_not_suit, flat_of
 from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.light import Light
 from velkin.core.shoot.moving import IN_TIME, Anchor, Drift, anchors_of, drift_of, moment, stage_in_time, white_at
 from velkin.core.shoot.written import WrittenFile
 from velkin.core.spaces.rgb import SRGB, RGBSpace
 from velkin.core.stages.camera import CameraStage, built_in_stage, profile_stage
+from velkin.core.stages.even_field import EvenField
 from velkin.core.stages.given_look import GivenLook
 from velkin.core.stages.source import PictureSource
 from velkin.core.stages.stage import Place
@@ -61,22 +63,30 @@ class State:
     given_looks: dict[int, tuple[int, float]] = field(default_factory=dict)
     #: Where it acts, of frames on which it is brushed.
     look_places: dict[int, Painted] = field(default_factory=dict)
+    #: What flat frames showed.
+    fields: dict[int, KeptField] = field(default_factory=dict)
     #: Frames on which the white of a light was measured, by light, as they were asked for.
     _anchors: dict[int, tuple[Anchor, ...]] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _flats: dict[int, Frame | None] = field(default_factory=dict, init=False, repr=False, compare=False)
     #: Paths that were asked for; a state never changes, and one of other values begins without any.
     _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def take_paths_from(self, old: State) -> None:
         """Take over the paths that were asked of an older state and are the same now: of frames that did not change, where
         nothing that concerns all paths did."""
-        common = ("working", "profiles", "destinations", "spaces", "goal", "looks")
+        common = ("working", "profiles", "destinations", "spaces", "goal", "looks", "fields")
         if all(getattr(self, part) is getattr(old, part) for part in common):
             for frame, path in old._paths.items():
                 parts = ("frames", "easings", "given_looks", "look_places")
-                if all(getattr(self, part).get(frame) is getattr(old, part).get(frame) for part in parts):
-                    f = self.frames.get(frame)
-                    if f is None or f.balance_from != IN_TIME or self.anchors(f.light) == old.anchors(f.light):
-                        self._paths[frame] = path
+                same = all(getattr(self, part).get(frame) is getattr(old, part).get(frame) for part in parts)
+                if same and frame in self.frames and self._same_light(old, self.frames[frame]):
+                    self._paths[frame] = path
+
+    def _same_light(self, old: State, frame: Frame) -> bool:
+        """Whether what other frames of its light give a frame is what it was: the whites that it follows, and the field that evens it."""
+        if frame.balance_from == IN_TIME and self.anchors(frame.light) != old.anchors(frame.light):
+            return False
+        return not self.fields or self.flat(frame.light) is old.flat(frame.light)
 
     def anchors(self, light: int) -> tuple[Anchor, ...]:
         """The frames of a light on which its white was measured, in order of time."""
@@ -84,6 +94,23 @@ class State:
             members = (self.frames[f] for f in self.light(light).frames)
             self._anchors[light] = anchors_of(members, self.readings, self.profiles)
         return self._anchors[light]
+
+    def flat(self, light: int) -> Frame | None:
+        """The flat frame that stands for a light."""
+        if light not in self._flats:
+            self._flats[light] = flat_of((self.frames[f] for f in self.light(light).frames), self.fields)
+        return self._flats[light]
+
+    def field_of(self, frame: int) -> EvenField | None:
+        """What evens a raw frame: the field of its light's flat frame, where that suits it or is to be used all the same."""
+        f = self.frames[frame]
+        flat = self.flat(f.light) if self.fields and f.is_raw else None
+        if flat is None:
+            return None
+        kept = self.fields[flat.id]
+        if not kept.strength or (does_not_suit(f, flat) and not kept.others_too):
+            return None
+        return EvenField(kept.field, kept.strength, flat.name)
 
     def drift(self, light: int) -> Drift | None:
         """How far a light moved between the frames on which its white was measured; None for fewer than two."""
@@ -201,6 +228,9 @@ class State:
         steps = steps_of(ledger, lambda i: known.get(i) or self.space(i))
         goal = self.proof_space()
         path = path_of(start, self.working, goal, exposure=self.frames[frame].exposure, steps=steps)
+        even = self.field_of(frame)
+        if even is not None:
+            path = path.put(Place.FIELD, even)
         look = self.look_of(frame)
         if look is not None:
             path = path.put(Place.LOOK, look)

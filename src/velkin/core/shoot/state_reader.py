@@ -18,6 +18,7 @@ from velkin.core.files.raw import RawFacts
 from velkin.core.gamut.easing import Easing, Place
 from velkin.core.icc.space import Space, built_in_space
 from velkin.core.looks.kept import KeptLook
+from velkin.core.shoot.even_fields import KeptField
 from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.light import Light
 from velkin.core.shoot.lights import PATTERN
@@ -25,6 +26,7 @@ from velkin.core.shoot.records import (
     balance_from_json,
     easings_from_json,
     facts_from_json,
+    field_from_json,
     given_from_json,
     goal_from_json,
     ledger_from_json,
@@ -97,6 +99,7 @@ class StateReader:
             looks=self._all_looks(),
             given_looks=self._all_given_looks(""),
             look_places=self._all_look_places(""),
+            fields=self._all_fields(),
         )
 
     def _read_again(self, old: State, touched: dict[str, set[int]]) -> State:
@@ -148,6 +151,7 @@ class StateReader:
             looks=self._all_looks() if "looks" in touched else old.looks,
             given_looks=given_looks,
             look_places=look_places,
+            fields=self._all_fields() if "fields" in touched else old.fields,
         )
         new.take_paths_from(old)
         return new
@@ -220,6 +224,9 @@ class StateReader:
 
     def _all_profiles(self) -> dict[int, AnyProfile]:
         return {r["id"]: self._profile(r["json"]) for r in self._store.rows("SELECT id, json FROM profiles")}
+
+    def _all_fields(self) -> dict[int, KeptField]:
+        return {r["frame"]: field_from_json(r["json"]) for r in self._store.rows("SELECT * FROM fields ORDER BY frame")}
 
     def _all_readings(self, charts: dict[str, Chart]) -> dict[int, JudgedReading]:
         return {r["frame"]: self._reading(r["json"], charts) for r in self._store.rows("SELECT * FROM readings ORDER BY frame")}

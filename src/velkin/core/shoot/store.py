@@ -60,6 +60,7 @@ CREATE TABLE frames (
     pins TEXT NOT NULL DEFAULT '[]', warmer INTEGER NOT NULL DEFAULT 0, pinker INTEGER NOT NULL DEFAULT 0);
 CREATE TABLE spaces (id TEXT PRIMARY KEY, json TEXT NOT NULL);
 CREATE TABLE readings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
+CREATE TABLE fields (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
 CREATE TABLE easings (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
 CREATE TABLE destinations (id TEXT PRIMARY KEY, position REAL NOT NULL, json TEXT NOT NULL);
 CREATE TABLE written (
@@ -93,6 +94,7 @@ _UNDOABLE = (
     "easings",
     "looks",
     "given_looks",
+    "fields",
 )
 
 #: What brings a shoot of each earlier version to the next one; triggers are made anew after it.
@@ -128,6 +130,7 @@ CREATE INDEX inverses_by_step ON inverses(step, what, row);
     7: """
 ALTER TABLE frames ADD COLUMN warmer INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE frames ADD COLUMN pinker INTEGER NOT NULL DEFAULT 0;
+CREATE TABLE fields (frame INTEGER PRIMARY KEY REFERENCES frames(id) ON DELETE CASCADE, json TEXT NOT NULL);
 """,
 }
 

@@ -27,12 +27,13 @@ class Place(IntEnum):
     """Where a kind of stage stands in every path."""
 
     SOURCE = 0
-    CAMERA = 1
-    LEDGER = 2
-    WORKING = 3
-    LOOK = 4
-    EASING = 5
-    DESTINATION = 6
+    FIELD = 1
+    CAMERA = 2
+    LEDGER = 3
+    WORKING = 4
+    LOOK = 5
+    EASING = 6
+    DESTINATION = 7
 
 
 class Alters(Enum):

@@ -1,0 +1,78 @@
+"""`velkin flat` and `render --flat`, as a script meets them."""
+
+import json
+
+import numpy as np
+import pytest
+import tifffile
+
+from tests.studio import shoot_chart, shoot_flat
+from velkin.cli import main
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    made = tmp_path_factory.mktemp("flats")
+    shoot_flat(made / "flat.dng")
+    shoot_flat(made / "second.dng", seed=2, level=0.5)
+    shoot_flat(made / "wide.dng", aperture=2.8, seed=3)
+    shoot_chart(made / "chart.dng")
+    return made
+
+
+def asked(capsys, *words):
+    status = main([*map(str, words), "--json"])
+    out = capsys.readouterr()
+    return status, json.loads(out.out), out.err
+
+
+def test_what_evening_leaves_on_a_second_flat_frame_is_told(folder, capsys):
+    """Acceptance: of more than 40 % at most 1 % is left."""
+    status, said, _ = asked(capsys, "flat", folder / "flat.dng", folder / "second.dng")
+    (other,) = said["others"]
+    assert status == 0
+    assert min(said["fall_off"].values()) > 0.4 and min(other["before"].values()) > 0.4
+    assert max(other["after"].values()) <= 0.01
+
+
+def test_a_picture_is_rendered_evened(folder, tmp_path, capsys):
+    for name, more in (("plain", ()), ("even", ("--flat", folder / "flat.dng"))):
+        assert (
+            asked(capsys, "render", folder / "second.dng", "--space", "romm-linear", *more, "--out", tmp_path / f"{name}.tif")[
+                0
+            ]
+            == 0
+        )
+    plain, even = (tifffile.imread(tmp_path / f"{n}.tif")[..., 1].astype(float) for n in ("plain", "even"))
+
+    def corners_to_middle(p):
+        return np.mean([p[:30, :30].mean(), p[-30:, -30:].mean()]) / p[285:315, 435:465].mean()
+
+    assert corners_to_middle(plain) < 0.75
+    assert corners_to_middle(even) == pytest.approx(1, abs=0.02)
+
+
+def test_another_aperture_is_warned_of_and_what_is_no_flat_frame_refused(folder, tmp_path, capsys):
+    status, _, err = asked(capsys, "render", folder / "second.dng", "--flat", folder / "wide.dng", "--out", tmp_path / "a.tif")
+    assert status == 0 and "at another aperture, whose field is another (f/2.8, and f/8)" in err
+    status, said, err = asked(capsys, "flat", folder / "chart.dng")
+    assert status == 1 and "no even surface" in said["error"] and "chart.dng" in err
+    status, said, _ = asked(capsys, "flat", folder / "flat.dng", folder / "chart.dng", folder / "second.dng")
+    assert status == 1 and "no even surface" in said["others"][0]["error"] and "after" in said["others"][1]
+    tifffile.imwrite(tmp_path / "b.tif", np.zeros((4, 4, 3), np.uint8))
+    assert main(["flat", str(tmp_path / "b.tif")]) == 2
+    assert (
+        main(
+            [
+                "render",
+                str(folder / "flat.dng"),
+                "--camera-rgb",
+                "--flat",
+                str(folder / "flat.dng"),
+                "--out",
+                str(tmp_path / "c.tif"),
+            ]
+        )
+        == 2
+    )
+    capsys.readouterr()
