@@ -30,7 +30,8 @@ LEFT = Qt.MouseButton.LeftButton
 K = Qt.Key
 
 _FALL = """
-import sys, threading
+import faulthandler, sys, threading
+faulthandler.dump_traceback_later(80, exit=True)  # were it ever to stand still, what stands where is told
 from pathlib import Path
 from PyQt6.QtCore import QSettings, QTimer
 from velkin.app import log

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ctypes
 import ctypes.util
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,8 @@ from velkin.core.icc.read import LARGEST
 
 _SERVICE = "org.freedesktop.ColorManager"
 _WAIT_MS = 400
+#: Where the system's bus listens (D-Bus specification, "Well-known Message Bus Instances"), unless the environment says otherwise.
+_SOCKETS = ("/var/run/dbus/system_bus_socket", "/run/dbus/system_bus_socket")
 
 
 class XProperties:
@@ -78,7 +81,9 @@ Ask = Callable[[str, str, str, tuple[Any, ...]], Any]
 
 
 def ask_bus(path: str, interface: str, method: str, arguments: tuple[Any, ...]) -> Any:
-    """One call of the colour daemon on the system's bus; None where nobody answers in time. For worker threads."""
+    """One call of the colour daemon on the system's bus; None where there is no bus or nobody answers in time. For worker threads."""
+    if "DBUS_SYSTEM_BUS_ADDRESS" not in os.environ and not any(os.path.exists(place) for place in _SOCKETS):
+        return None  # nothing of Qt's own is started for a bus that is not there
     from PyQt6.QtDBus import QDBusConnection, QDBusInterface, QDBusMessage
 
     bus = QDBusConnection.systemBus()
