@@ -116,6 +116,11 @@ def tags(window: Window, picture: Callable[[str], None]) -> None:
     wait_for(lambda: "least" in window.benches.working._effect.text())
     picture("working-convert")
     window.model.try_entries(())
+    show("poster", "source")
+    window.actions_.space.layers()
+    wait_for(lambda: bool(window.navigator.made(Page.LAYERS).figure.number.text()))
+    picture("room-layers")
+    window.model.places.back()
 
 
 def handed_off(window: Window, picture: Callable[[str], None]) -> None:
@@ -226,11 +231,6 @@ def main() -> None:
         window.actions_.camera.edit_chart()
         picture("chart-editor")
         window.model.places.back()
-        window.model.select(ids["lamp-0505"])
-        window.model.compare("wipe")
-        wait_for(lambda: window.view.comparison == "wipe" and bool(window.view.others))
-        picture("compare-wipe")
-        window.model.compare("off")
         window.model.select(ids["north-0412"])
         window.flow.point_at((900.0, 700.0))
         window.model.open_stop("camera")
