@@ -8,6 +8,8 @@ import tifffile
 
 from tests.studio import shoot_chart, shoot_flat
 from velkin.cli import main
+from velkin.core.spectra import daylight
+from velkin.sim.lights import StudioLight
 
 
 @pytest.fixture(scope="module")
@@ -75,4 +77,31 @@ def test_another_aperture_is_warned_of_and_what_is_no_flat_frame_refused(folder,
         )
         == 2
     )
+    capsys.readouterr()
+
+
+def test_the_white_between_charts_is_that_of_the_time(folder, tmp_path, capsys):
+    sky = {name: StudioLight("sky", daylight(kelvin)) for name, kelvin in (("a", 4200.0), ("b", 6800.0))}
+    for name, minute in (("a", 5), ("b", 45)):
+        shoot_chart(tmp_path / f"{name}.dng", light=sky[name], seed=minute, size=(720, 480))
+    shoot_chart(tmp_path / "c.dng", light=sky["a"], seed=25, chart=False, size=(720, 480))
+    charts = f"chart:{tmp_path / 'a.dng'},{tmp_path / 'b.dng'}"
+
+    def mean(*words):
+        out = tmp_path / "o.tif"
+        status, _, err = asked(
+            capsys, "render", tmp_path / "c.dng", *words, "--space", "romm-linear", "--out", out, "--replace"
+        )
+        assert status == 0
+        return tifffile.imread(out).reshape(-1, 3).mean(axis=0), err
+
+    first, last = (mean("--balance", f"chart:{tmp_path / name}.dng")[0] for name in "ab")
+    between, err = mean("--balance", charts)
+    assert err == "" and first[0] / first[2] < between[0] / between[2] < last[0] / last[2]
+    np.testing.assert_allclose(mean("--balance", charts, "--at", "2026-05-04T10:05:00")[0], first, rtol=2e-4)
+    late, err = mean("--balance", charts, "--at", "2026-05-04T11:00:00")
+    np.testing.assert_allclose(late, last, rtol=2e-4)
+    assert "the balance of b.dng, the nearest, is held" in err
+    for words in (("--at", "noon", "--balance", charts), ("--at", "2026-05-04T10:05:00")):
+        assert main(["render", str(tmp_path / "c.dng"), *words, "--out", str(tmp_path / "x.tif")]) == 2
     capsys.readouterr()

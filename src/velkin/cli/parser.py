@@ -57,7 +57,8 @@ _CORNERS = (
 )
 _GRID = "columns x rows of a chart file that does not say them, such as 6x4"
 _BALANCE = (
-    "white balance: camera (as shot, the default), chart (the profile's own chart), chart:FILE (the greys of a chart in FILE) "
+    "white balance: camera (as shot, the default), chart (the profile's own chart), chart:FILE (the greys of a chart in FILE), "
+    "chart:FILE,FILE… (between several of a light that moves, by the time that each was taken) "
     "or three multipliers R,G,B"
 )
 _INTENTS = ("perceptual", "relative", "saturation", "absolute")
@@ -153,6 +154,9 @@ def build() -> Parser:
     p.add_argument("--space", metavar="SPACE", help="the space to write (default romm)")
     p.add_argument("--bits", type=int, default=None, choices=[8, 16], help="default 16, where the format holds them")
     p.add_argument("--balance", default="camera", metavar="BALANCE", help=_BALANCE)
+    p.add_argument(
+        "--at", metavar="TIME", help="with several charts: this time in the place of FILE's own, 2026-05-04T10:25:00"
+    )
     p.add_argument(
         "--flat",
         type=Path,

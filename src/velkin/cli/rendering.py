@@ -8,7 +8,7 @@ from typing import Any
 
 from velkin.cli.charts import read_chart
 from velkin.cli.fields import evened_by
-from velkin.cli.saying import Wrong, print_json
+from velkin.cli.saying import Wrong, print_json, say
 from velkin.cli.spaces import rgb_space_named
 from velkin.core.errors import NotSupported
 
@@ -28,7 +28,41 @@ def _balance_from_chart(file: Path) -> Any:
     raise ChartNotFound("no chart found to take the white balance from", file)
 
 
-def _balance_of(text: str, facts: Any, profile: Any) -> tuple[Any, str]:
+def charts_in_time(text: str) -> list[Path]:
+    """The chart frames that ``chart:FILE,FILE…`` names: a file whose own name has commas is one."""
+    whole = Path(text[6:])
+    return [whole] if whole.exists() else [Path(part) for part in text[6:].split(",") if part]
+
+
+def _balance_in_time(files: list[Path], facts: Any, at: str | None) -> tuple[Any, str]:
+    """The balance between several chart frames at a file's capture time, or another; nothing beyond them. Says whose white it is."""
+    from datetime import datetime
+
+    from velkin.core.cameraprofiles.matrices import built_in
+    from velkin.core.errors import UnreadableFile
+    from velkin.core.files import raw
+    from velkin.core.shoot.moving import Anchor, moment_at, white_at
+
+    camera, found = built_in(facts), []
+    for number, file in enumerate(files):
+        taken = raw.read_facts(file).exif.taken
+        if taken is None:
+            raise UnreadableFile("it does not say when it was taken, so that it has no place in time", file)
+        balance = _balance_from_chart(file)
+        found.append(Anchor(number, file.name, taken.timestamp(), tuple(balance), *camera.temperature(balance)))
+    try:
+        moment = facts.exif.taken if at is None else datetime.fromisoformat(at)
+    except ValueError:
+        raise Wrong("--at takes a time such as 2026-05-04T10:25:00") from None
+    if moment is None:
+        raise Wrong("the file does not say when it was taken; say it with --at")
+    when = moment_at(tuple(sorted(found, key=lambda a: a.at)), moment.replace(tzinfo=None).timestamp())
+    if not when.bracketed:
+        say(f"{facts.path.name}: it lies before or after all charts; the balance of {when.first.name}, the nearest, is held")
+    return white_at(when, camera), when.words()
+
+
+def _balance_of(text: str, facts: Any, profile: Any, at: str | None) -> tuple[Any, str]:
     """The white balance asked for: the multipliers, and where they come from."""
     import numpy as np
 
@@ -39,7 +73,8 @@ def _balance_of(text: str, facts: Any, profile: Any) -> tuple[Any, str]:
             raise Wrong("--balance chart needs a --profile that knows its chart's balance; else use chart:FILE")
         return np.array(profile.balance), "chart"
     if text.startswith("chart:"):
-        return _balance_from_chart(Path(text[6:])), "chart"
+        files = charts_in_time(text)
+        return (_balance_from_chart(files[0]), "chart") if len(files) == 1 else _balance_in_time(files, facts, at)
     try:
         values = np.array([float(v) for v in text.split(",")])
     except ValueError:
@@ -74,6 +109,8 @@ def _check(arguments: argparse.Namespace) -> int:
         raise Wrong("--for takes the encoding from the profile; leave --encoding out")
     if arguments.tone == "profile" and not arguments.profile:
         raise Wrong("--tone profile needs a --profile that has a tone curve")
+    if arguments.at and not (arguments.balance.startswith("chart:") and len(charts_in_time(arguments.balance)) > 1):
+        raise Wrong("--at goes with --balance chart:FILE,FILE…, several charts of a light that moves")
     if arguments.camera_rgb and arguments.flat:
         raise Wrong("--camera-rgb writes camera numbers as they are; leave --flat out")
     if arguments.force and not arguments.profile:
@@ -105,7 +142,7 @@ def render(arguments: argparse.Namespace) -> int:
     space = rgb_space_named(arguments.space or "romm")
     inputs = [arguments.file, *(p for p in (arguments.profile, arguments.input_of, arguments.flat) if p)]
     if arguments.balance.startswith("chart:"):
-        inputs.append(Path(arguments.balance[6:]))
+        inputs += charts_in_time(arguments.balance)
     refuse_output(out, inputs, arguments.replace)
     facts = raw.read_facts(arguments.file)
     profile = load_any(arguments.profile) if arguments.profile else None
@@ -115,7 +152,7 @@ def render(arguments: argparse.Namespace) -> int:
         except VelkinError as error:
             error.file = arguments.profile
             raise
-    balance, source = _balance_of(arguments.balance, facts, profile)
+    balance, source = _balance_of(arguments.balance, facts, profile, arguments.at)
     if profile is None:
         stage = built_in_stage(facts, balance, source)
     else:

@@ -133,10 +133,12 @@ def moment(anchors: tuple[Anchor, ...], frame: Frame) -> Moment | None:
     taken = frame.facts.exif.taken
     if taken is None:
         return Moment(anchors[0], anchors[0], 0.0, False)
-    at = taken.timestamp()
     own = next((a for a in anchors if a.frame == frame.id), None)
-    if own is not None:
-        return Moment(own, own, 0.0, True)
+    return moment_at(anchors, taken.timestamp()) if own is None else Moment(own, own, 0.0, True)
+
+
+def moment_at(anchors: tuple[Anchor, ...], at: float) -> Moment:
+    """Where a time, in seconds, lies among anchors in order of time, of which there is one at least."""
     before = [a for a in anchors if a.at <= at]
     after = [a for a in anchors if a.at >= at]
     if not before or not after:
