@@ -236,6 +236,8 @@ class Menus:
         tip = "How good the fit is, and every choice of it"
         self.add(menu, "&Fit report…", a.profile.report, "Ctrl+R", tip, "frame")
         self.add(menu, "Fit on a finished pict&ure…", a.chart.fit_picture)
+        tip = "How far the same chart from two cameras lies apart, as built in and as given"
+        self.add(menu, "Cameras side by side…", a.camera.compare_cameras, tip=tip, needs="shoot")
         tip = "All profiles: on or off, named, noted, given"
         self.add(menu, "Profile &shelf…", a.profile.open_shelf, "Ctrl+P", tip)
         self.add(menu, "&Import a profile…", a.profile.import_to_frames, needs="frame")

@@ -32,7 +32,7 @@ class Actions:
         self._dialogs = dialogs = Dialogs(context.settings, parent)
         self.shoot = ShootActions(context, dialogs)
         self.frame = FrameActions(context, dialogs)
-        self.camera = CameraActions(context, parent)
+        self.camera = CameraActions(context, dialogs, parent)
         self.chart = ChartActions(context, dialogs, self.camera.chart_opened)
         self.picking = Picking(context, view, benches.proof.easing, benches.working.look)
         self.profile = ProfileActions(context, dialogs, benches)

@@ -4,18 +4,24 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QWidget
 
+from velkin.app.actions.dialogs import Dialogs
 from velkin.app.context import Context
 from velkin.app.model.places import Page
+from velkin.app.sheets.cameras_sheet import CamerasSheet
 from velkin.app.sheets.giving_sheet import GivingSheet
 from velkin.core.cameraprofiles.leaning import NEUTRAL
 from velkin.core.charts.built_in import velkin48
 from velkin.core.charts.definition import Chart
+from velkin.core.errors import VelkinError
+from velkin.core.files.safely import write_whole
+from velkin.core.shoot.agreeing import Agreement, report
 
 
 class CameraActions:
     """Actions of the Camera stop."""
 
-    def __init__(self, context: Context, parent: QWidget) -> None:
+    def __init__(self, context: Context, dialogs: Dialogs, parent: QWidget) -> None:
+        self._dialogs = dialogs
         self._context = context
         self._jobs = context.jobs
         self._model = context.model
@@ -50,6 +56,33 @@ class CameraActions:
             self._model.places.go(here.page, here.frame, chart)
         else:
             self._model.say(f"{chart.name}, {len(chart.ids)} patches, can be chosen in the chart room now.")
+
+    # ---- cameras ----------------------------------------------------------------------------------------------
+
+    def compare_cameras(self) -> None:
+        """Say how far cameras lie apart on the same chart, and match one to the other where that is wanted."""
+        state = self._model.state
+
+        def done(found: tuple[Agreement, ...]) -> None:
+            if not found:
+                self._model.say(
+                    "Read the same chart in frames of two cameras (K in each); then they can be held beside each other."
+                )
+                return
+            sheet = CamerasSheet(state, found, self._parent)
+            sheet.save.clicked.connect(lambda _=False: self._save_report(report(state, sheet.chosen)))
+            if sheet.exec():
+                self._model.places.go(Page.MATCH, sheet.chosen.second, sheet.chosen.first)
+
+        self._jobs.camera.compare_cameras(done)
+
+    def _save_report(self, text: str) -> None:
+        out = self._dialogs.save_file("A report", "cameras.txt", "Text (*.txt)", (".txt",))
+        if out is not None:
+            try:
+                write_whole(out, text.encode(), True)
+            except VelkinError as error:
+                self._model.report(error)
 
     # ---- warmer and cooler ------------------------------------------------------------------------------------
 

@@ -18,6 +18,7 @@ from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import VelkinError
 from velkin.core.fields import Field, fit_field
 from velkin.core.files.camera_names import is_shot_with
+from velkin.core.shoot.agreeing import Agreement, agreements
 from velkin.core.shoot.even_fields import KeptField
 from velkin.core.shoot.frame import Frame
 from velkin.core.shoot.giving import GivingPlan
@@ -138,6 +139,11 @@ class Camera(Work):
     def type_balance(self, frames: tuple[int, ...], balance: tuple[float, ...], joins: bool) -> None:
         """Set a white balance by numbers, which are what is seen; `joins` makes one step of it with the same step before, as in a drag."""
         self._command(lambda shoot: shoot.camera.set_balance(frames, balance, "typed", joins, NEUTRAL))
+
+    def compare_cameras(self, then: Callable[[tuple[Agreement, ...]], None]) -> None:
+        """Tell how far cameras lie apart on the charts that were read."""
+        state = self._model.state
+        self._aside(Lane.HAND, lambda job: agreements(state), then, name="Comparing cameras", here=True)
 
     def measure_flats(self, frames: tuple[int, ...]) -> None:
         """Measure flat frames aside, and even the frames of their lights by them."""

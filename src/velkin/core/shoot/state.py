@@ -255,23 +255,29 @@ class State:
         start = self.camera_of(frame, profile) if self.frames[frame].is_raw else self.picture_stage(frame)
         return self.path_from(start, frame, ledger, others)
 
-    def camera_of(self, frame: int, profile: AnyProfile | None = None, leaning: bool = True) -> CameraStage:
-        """How a raw frame's camera numbers become colours: by its profile, or another, at its balance, warmer or cooler by its steps."""
+    def camera_of(
+        self, frame: int, profile: AnyProfile | None = None, leaning: bool = True, balance: np.ndarray | None = None
+    ) -> CameraStage:
+        """How a raw frame's camera numbers become colours: by its profile, or another, at its balance, warmer or cooler by its steps; or at
+        a balance (3,) that is given, without any.
+        """
         f = self.frames[frame]
         given = profile if profile is not None else None if f.profile is None else self.profiles[f.profile]
 
-        def at(balance: np.ndarray | None, words: str) -> CameraStage:
+        def at(white: np.ndarray | None, words: str) -> CameraStage:
             if given is None:
-                return built_in_stage(f.raw, balance, words)
-            return profile_stage(given, f.raw, balance=balance, balance_from=words)
+                return built_in_stage(f.raw, white, words)
+            return profile_stage(given, f.raw, balance=white, balance_from=words)
 
+        if balance is not None:
+            return at(balance, "given")
         neutral = self._in_time(f, given, at) if f.balance_from == IN_TIME else None
         if neutral is None:
             neutral = at(None if f.balance is None else np.array(f.balance), f.balance_from)
         if not f.lean or not leaning:
             return neutral
-        balance = leaned(np.array(neutral.balance), f.lean, _matrices(given, f))
-        return at(balance, f"{neutral.balance_from}, {f.lean.words()}")
+        moved = leaned(np.array(neutral.balance), f.lean, _matrices(given, f))
+        return at(moved, f"{neutral.balance_from}, {f.lean.words()}")
 
     def _in_time(
         self, frame: Frame, given: AnyProfile | None, at: Callable[[np.ndarray | None, str], CameraStage]
