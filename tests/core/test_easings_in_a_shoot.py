@@ -27,13 +27,6 @@ from ..studio import set_back
 
 
 @pytest.fixture
-def shoot(demo_shoot):
-    made = Shoot.open(demo_shoot)
-    yield made
-    made.close()
-
-
-@pytest.fixture
 def skeins(shoot):
     return next(f.id for f in shoot.state.frames.values() if f.name == "north-0412")
 

@@ -87,18 +87,6 @@ def test_what_is_no_flat_frame_is_refused(image, why):
 # ---- in a shoot ------------------------------------------------------------------------------------------------------
 
 
-@pytest.fixture
-def shoot(demo_shoot):
-    made = Shoot.open(demo_shoot)
-    yield made
-    made.close()
-
-
-@pytest.fixture
-def ids(shoot):
-    return {f.name: f.id for f in shoot.state.frames.values()}
-
-
 def test_a_flat_frame_evens_the_frames_of_its_light_and_no_other(shoot, ids):
     field = fit_field(board())
     before = {n: shoot.state.path(f) for n, f in ids.items()}

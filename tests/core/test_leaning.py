@@ -9,18 +9,6 @@ from velkin.core.shoot.giving import Giving, plan_giving
 from velkin.core.shoot.shoot import Shoot
 
 
-@pytest.fixture
-def shoot(demo_shoot):
-    made = Shoot.open(demo_shoot)
-    yield made
-    made.close()
-
-
-@pytest.fixture
-def ids(shoot):
-    return {f.name: f.id for f in shoot.state.frames.values()}
-
-
 @pytest.mark.parametrize("kelvin", [2800.0, 4000.0, 5500.0, 7500.0])
 @pytest.mark.parametrize("lean", [Lean(warmer=3), Lean(warmer=-4), Lean(pinker=2), Lean(1, -5)])
 def test_steps_are_even_in_mired_and_duv(shoot, ids, kelvin, lean):

@@ -25,18 +25,6 @@ from velkin.sim.crowd import make_crowd
 from ..studio import set_back
 
 
-@pytest.fixture
-def shoot(demo_shoot):
-    opened = Shoot.open(demo_shoot)
-    yield opened
-    opened.close()
-
-
-@pytest.fixture
-def ids(shoot):
-    return {f.name: f.id for f in shoot.state.frames.values()}
-
-
 @pytest.fixture(scope="module")
 def fitted(demo_frames):
     path = demo_frames / "north-0401.dng"

@@ -23,6 +23,8 @@ from velkin.core.shoot.frame import Frame
 
 #: How often sources are looked at, milliseconds.
 _EVERY_MS = 2000
+#: How many frames are looked at each time.
+_AT_ONCE = 500
 #: A file that was written to less than this ago may not be whole yet, seconds.
 _SETTLED = 0.7
 
@@ -56,11 +58,12 @@ class Watching(Work):
         #: What happened in this session, by frame.
         self.news: dict[int, News] = {}
         self._seen: dict[int, tuple[str, str]] = {}  # by frame: the digest and the stamp that were found to belong together
-        self._looking = False
+        self._looking = self._first = False
+        self._next = 0
         self._opened_after = 0
         self._timer = QTimer(self)
         self._timer.setInterval(_EVERY_MS)
-        self._timer.timeout.connect(self.look)
+        self._timer.timeout.connect(lambda: self.look())
         self._model.opened.connect(self._opened)
         app = QGuiApplication.instance()
         if isinstance(app, QGuiApplication):
@@ -73,6 +76,7 @@ class Watching(Work):
     def _opened(self) -> None:
         self.news.clear()
         self._seen.clear()
+        self._next, self._first = 0, True
         shoot = self._model.shoot
         if shoot is None:
             self._timer.stop()
@@ -85,17 +89,17 @@ class Watching(Work):
 
     def _turned_to(self, state: Qt.ApplicationState) -> None:
         if state == Qt.ApplicationState.ApplicationActive:
-            self.look()
+            self.look(True)
 
-    def look(self) -> None:
-        """Look whether a source changed; what did is followed."""
+    def look(self, everything: bool = False) -> None:
+        """Look whether a source changed; what did is followed. Of many frames some are looked at each time, unless it is to be everything."""
         shoot = self._model.shoot
         if shoot is None or shoot.look_only or self._looking:
             return
         self._looking = True
-        state = self._model.state
-        frames, paths = list(state.frames.values()), {f: state.path(f) for f in state.frames}
-        screen = self._model.screen
+        everything, self._first = everything or self._first, False
+        state, screen = self._model.state, self._model.screen
+        frames = self._turn(list(state.frames.values()), everything)
 
         def small_before(frame: Frame, path: ColourPath) -> QImage | None:
             small = self._sources.small_of(frame, path)
@@ -108,7 +112,7 @@ class Watching(Work):
                     break
                 stamp = self._changed(frame)
                 if stamp:
-                    found.append(_Found(frame, stamp, _looked_at(frame), small_before(frame, paths[frame.id])))
+                    found.append(_Found(frame, stamp, _looked_at(frame), small_before(frame, state.path(frame.id))))
             return found
 
         def done(result: list[_Found] | VelkinError) -> None:
@@ -118,6 +122,16 @@ class Watching(Work):
                     self._take(found)
 
         self._lanes.start(Lane.SOURCES, work, done)
+
+    def _turn(self, frames: list[Frame], everything: bool) -> list[Frame]:
+        """The frames whose turn it is, the one in the viewer always."""
+        if everything or len(frames) <= _AT_ONCE:
+            return frames
+        first = self._next % len(frames)
+        self._next = first + _AT_ONCE
+        turn = frames[first : first + _AT_ONCE]
+        shown = self._model.frame
+        return turn if shown is None else [shown, *(f for f in turn if f.id != shown.id)]
 
     def _changed(self, frame: Frame) -> str:
         """The stamp of a source that is another file than the frame was made from; empty where it is the same, missing or being written."""
