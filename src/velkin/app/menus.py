@@ -25,7 +25,7 @@ _NO_SHOOT = "make or open a shoot first"
 _NO_FRAME = "there is no frame"
 #: Where plain keys act: on the page that shows what they are about.
 _AT_PICTURE = (Page.PICTURE,)
-_AT_A_VIEWER = (Page.PICTURE, Page.CHART, Page.MATCH)
+_AT_A_VIEWER = (Page.PICTURE, Page.CHART, Page.MATCH, Page.COMPARE)
 
 
 @dataclass(frozen=True)
@@ -301,6 +301,8 @@ class Menus:
         tip = "The pixels under the pointer, enlarged"
         loupe = self.add(menu, "Loupe", lambda: model.show_loupe(not model.loupe), "M", tip, "frame", _AT_PICTURE)
         model.loupe_changed.connect(self._checked(loupe).setChecked)
+        tip = "Any two frames, or a frame and a file: same zoom and place, numbers at the pins"
+        self.add(menu, "Compare with another &picture", self._actions.frame.compare, "O", tip, "frame", _AT_PICTURE)
         tip = "Show the state chosen under Compare with, and back; or hold Space"
         self.before = self._checked(self.add(menu, "Show &before", self._swap_before, "B", tip, "frame", _AT_PICTURE))
         self.add(menu, "S&tep through the ways to compare", model.step_comparison, "V", needs="frame", pages=_AT_PICTURE)

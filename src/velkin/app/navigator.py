@@ -32,6 +32,7 @@ ROOMS: dict[Page, tuple[str, str]] = {
     Page.RECEIVERS: ("receivers_room", "ReceiversRoom"),
     Page.MATCH: ("match_room", "MatchRoom"),
     Page.LAYERS: ("layers_room", "LayersRoom"),
+    Page.COMPARE: ("compare_room", "CompareRoom"),
 }
 
 

@@ -91,5 +91,7 @@ class Actions:
             room.taken.connect(self._benches.source.give)
         elif room.page is Page.MATCH:
             room.export_wanted.connect(self.look.export_match)
+        elif room.page is Page.COMPARE:
+            room.file_wanted.connect(self.frame.compare_file)
         elif room.page is Page.GAMUT:
             room.save_wanted.connect(lambda: self.proof.save_plot(room))

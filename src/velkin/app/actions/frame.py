@@ -6,9 +6,12 @@ from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QApplication
 
-from velkin.app.actions.dialogs import Dialogs
+from velkin.app.actions.dialogs import Dialogs, pattern
 from velkin.app.context import Context
+from velkin.app.model.places import Page
 from velkin.app.words import count
+from velkin.core.files.formats import PICTURES
+from velkin.core.files.raw_names import SUFFIXES
 from velkin.core.shoot.frame import Role
 from velkin.core.shoot.lights import light_words
 from velkin.core.shoot.whites import white_of
@@ -100,6 +103,22 @@ class FrameActions:
             self._jobs.camera.measure_flats(self._model.selected)
             return
         self._jobs.command(lambda shoot: shoot.frames.set_role(self._model.selected, role))
+
+    def compare(self) -> None:
+        """Compare the frame in the viewer with another; of two that are selected with the other one."""
+        current, selected = self._model.current, self._model.selected
+        if current is not None:
+            others = [f for f in selected if f != current]
+            self._model.places.go(Page.COMPARE, current, others[0] if len(others) == 1 else None)
+
+    def compare_file(self) -> None:
+        """Ask for a file and compare the frame in the viewer with it."""
+        current = self._model.current
+        path = self._dialogs.open_file(
+            "Compare with a file", f"Raw files and pictures ({pattern(SUFFIXES | PICTURES)});;All files (*)"
+        )
+        if path is not None and current is not None:
+            self._model.places.go(Page.COMPARE, current, path)
 
     def look_for_charts(self) -> None:
         """Look for chart and neutral frames among the selected ones."""

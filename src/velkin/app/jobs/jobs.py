@@ -9,6 +9,7 @@ from velkin.app.jobs.camera import Camera
 from velkin.app.jobs.charts import Charts
 from velkin.app.jobs.colour import Colour
 from velkin.app.jobs.colour_spaces import ColourSpaces
+from velkin.app.jobs.comparing import Comparing
 from velkin.app.jobs.demo import DemoJobs
 from velkin.app.jobs.fits import Fits
 from velkin.app.jobs.handoff import Handoff
@@ -48,6 +49,7 @@ class Jobs:
         self.importing = Importing(ground)
         self.colour = Colour(ground, self.importing)
         self.layers = LayerJobs(ground)
+        self.comparing = Comparing(ground)
         self.looks = Looks(ground, profiles.parent / "matches")
         self.matches = Matches(ground)
         self.proof = Proof(ground)

@@ -24,6 +24,7 @@ class Page(StrEnum):
     RECEIVERS = "receivers"
     MATCH = "match"
     LAYERS = "layers"
+    COMPARE = "compare"
 
 
 @dataclass(frozen=True)

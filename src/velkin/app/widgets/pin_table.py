@@ -45,9 +45,9 @@ class PinTable(QWidget):
         self.setAccessibleName("Numbers at the pins")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
-    def show_change(self, before: list[PinNumbers], after: list[PinNumbers], verb: str) -> None:
-        """Lab now and after a decision."""
-        self._head = ["Lab at pin", "now", verb, "ΔE"]
+    def show_change(self, before: list[PinNumbers], after: list[PinNumbers], verb: str, now: str = "now") -> None:
+        """Lab now and after a decision, or of two pictures."""
+        self._head = ["Lab at pin", now, verb, "ΔE"]
         self._columns = [54, 134, 228, 290]
         self._rows = []
         for a, b in zip(before, after, strict=True):

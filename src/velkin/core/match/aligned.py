@@ -73,16 +73,11 @@ def pairs_of_aligned(here: Pixels, reference: Pixels, leave_out: Sequence[Box] =
     size = (max(round(here.shape[1] * by), 1), max(round(here.shape[0] * by), 1))
     mine = _resized(here, size)
     theirs = _resized(reference, size)
-    if min(size) < 32:
-        raise FitRefused("the pictures are too small to be laid on each other")
+    warp = registration(mine, theirs)
     first, second = _structure(mine), _structure(theirs)
-    warp = _registered(first, second)
-    laid = cv2.warpPerspective(theirs, warp, size, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP, borderValue=(-1.0, -1.0, -1.0))
-    inside = cv2.warpPerspective(
-        np.ones(theirs.shape[:2], np.uint8), warp, size, flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP
-    )
+    laid, inside = warped(theirs, warp)
     structure = cv2.warpPerspective(second, warp, size, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
-    used = (inside > 0) & _blocks_that_agree(first, structure)
+    used = inside & _blocks_that_agree(first, structure)
     for x, y, width, height in leave_out:
         used[int(y * by) : int(np.ceil((y + height) * by)), int(x * by) : int(np.ceil((x + width) * by))] = False
     used &= cv2.erode(used.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(np.bool_)
@@ -93,6 +88,30 @@ def pairs_of_aligned(here: Pixels, reference: Pixels, leave_out: Sequence[Box] =
     corners = np.array([[[0, 0], [size[0], 0], [size[0], size[1]], [0, size[1]]]], dtype=np.float32)
     moved = float(np.abs(cv2.perspectiveTransform(corners, warp.astype(np.float32)) - corners).max() / by)
     return Aligned(tuple(pairs), 1.0 - float(used.mean()), used, moved)
+
+
+def registration(mine: Pixels, theirs: Pixels) -> NDArray[np.float32]:
+    """The perspective (3, 3) from places of a picture to places of another one of the same content, both linear ROMM RGB of one size.
+
+    Raises
+    ------
+    FitRefused
+        When they do not show the same, or are too small to tell.
+    """
+    if min(mine.shape[:2]) < 32:
+        raise FitRefused("the pictures are too small to be laid on each other")
+    return _registered(_structure(mine), _structure(theirs))
+
+
+def warped(picture: Pixels, warp: NDArray[np.float32]) -> tuple[Pixels, Mask]:
+    """A picture laid by a perspective on one of its own size, and where it has something to show there."""
+    size = (picture.shape[1], picture.shape[0])
+    laid = cv2.warpPerspective(
+        picture, warp, size, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP, borderValue=(-1.0, -1.0, -1.0)
+    )
+    whole = np.ones(picture.shape[:2], np.uint8)
+    inside = cv2.warpPerspective(whole, warp, size, flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP)
+    return np.asarray(laid, dtype=np.float32), inside > 0
 
 
 def _resized(picture: Pixels, size: tuple[int, int]) -> Pixels:
