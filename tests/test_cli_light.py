@@ -105,3 +105,13 @@ def test_the_white_between_charts_is_that_of_the_time(folder, tmp_path, capsys):
     for words in (("--at", "noon", "--balance", charts), ("--at", "2026-05-04T10:05:00")):
         assert main(["render", str(tmp_path / "c.dng"), *words, "--out", str(tmp_path / "x.tif")]) == 2
     capsys.readouterr()
+
+
+def test_what_the_chart_does_not_vouch_for_is_told(folder, tmp_path, capsys):
+    status, said, _ = asked(capsys, "support", folder / "chart.dng", folder / "chart.dng")
+    assert status == 0 and 0.05 < said["share"] < 0.6  # two skeins of strong dyes lie beside the chart
+    assert said["missing"][0]["share"] <= said["share"] and len(said["missing"][0]["lab"]) == 3
+    status, said, _ = asked(capsys, "support", folder / "flat.dng", folder / "chart.dng")
+    assert status == 0 and said["share"] < 0.01
+    status, said, err = asked(capsys, "support", folder / "chart.dng", folder / "flat.dng")
+    assert status == 1 and "flat.dng" in err

@@ -78,7 +78,7 @@ def test_the_room_shows_where_the_other_order_would_have_moved_it(window, qtbot,
     qtbot.waitUntil(lambda: room.figure.number.text() != "", timeout=20000)
     assert room.figure.number.text() == "43 %"  # the half under the mist, but for the corner that is darkened
     assert rows(room.causes)[0][:2] == ("mist", "normal")
-    image = room.map._image
+    image = room.map.image
     left, right = image.pixelColor(10, image.height() - 10), image.pixelColor(image.width() - 10, 10)
     assert left.red() != left.green() and right.red() == right.green() == right.blue()
     room.to.setFocus()

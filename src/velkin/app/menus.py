@@ -236,6 +236,8 @@ class Menus:
         tip = "How good the fit is, and every choice of it"
         self.add(menu, "&Fit report…", a.profile.report, "Ctrl+R", tip, "frame")
         self.add(menu, "Fit on a finished pict&ure…", a.chart.fit_picture)
+        tip = "How much of this frame lies beyond what its light's charts showed, and where"
+        self.add(menu, "What no patch vouches for", a.camera.support, "U", tip, "frame", _AT_PICTURE)
         tip = "How far the same chart from two cameras lies apart, as built in and as given"
         self.add(menu, "Cameras side by side…", a.camera.compare_cameras, tip=tip, needs="shoot")
         tip = "All profiles: on or off, named, noted, given"

@@ -33,6 +33,7 @@ ROOMS: dict[Page, tuple[str, str]] = {
     Page.MATCH: ("match_room", "MatchRoom"),
     Page.LAYERS: ("layers_room", "LayersRoom"),
     Page.COMPARE: ("compare_room", "CompareRoom"),
+    Page.SUPPORT: ("support_room", "SupportRoom"),
 }
 
 

@@ -19,6 +19,7 @@ from velkin.cli.merging import merge
 from velkin.cli.proofing import ease, proof
 from velkin.cli.rendering import render
 from velkin.cli.saying import Wrong
+from velkin.cli.support import support
 
 VERBS = (
     "inspect",
@@ -26,6 +27,7 @@ VERBS = (
     "fit",
     "render",
     "flat",
+    "support",
     "assign",
     "convert",
     "proof",
@@ -176,6 +178,12 @@ def build() -> Parser:
     )
     p.add_argument("file", type=Path, metavar="FLAT", help="a raw frame of an even white board in the light of the work")
     p.add_argument("others", nargs="*", type=Path, metavar="FILE", help="other such frames, to see what evening leaves on them")
+
+    p = verb("support", "how much of a raw file no patch of its light's charts vouches for", support, _CHART)
+    p.add_argument("file", type=Path, metavar="FILE", help="a raw file")
+    p.add_argument("charts", nargs="+", type=Path, metavar="CHARTFILE", help="chart frames of the same camera and light")
+    p.add_argument("--chart", default="iso24", metavar="CHART", help="which chart it is (default iso24)")
+    p.add_argument("--grid", metavar="6x4", help=_GRID)
 
     p = verb("assign", "a new tag, the same numbers: numbers stay, look changes", assign, _SPACE)
     p.add_argument("file", type=Path, metavar="FILE", help="a finished picture")

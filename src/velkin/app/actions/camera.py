@@ -57,6 +57,20 @@ class CameraActions:
         else:
             self._model.say(f"{chart.name}, {len(chart.ids)} patches, can be chosen in the chart room now.")
 
+    # ---- support ----------------------------------------------------------------------------------------------
+
+    def support(self) -> None:
+        """How much of the frame at hand lies beyond what its light's charts showed."""
+        frame = self._model.frame
+        if frame is None:
+            return
+        if not frame.is_raw:
+            self._model.say(
+                "A finished picture is asked about no more; support is told of raw frames, by the charts of their light."
+            )
+            return
+        self._model.places.go(Page.SUPPORT, frame.id)
+
     # ---- cameras ----------------------------------------------------------------------------------------------
 
     def compare_cameras(self) -> None:

@@ -21,6 +21,7 @@ from velkin.app.jobs.matches import Matches
 from velkin.app.jobs.proof import Proof
 from velkin.app.jobs.shelf import ShelfJobs, usual_folder
 from velkin.app.jobs.shoots import Shoots
+from velkin.app.jobs.support import SupportJobs
 from velkin.app.jobs.survey import Survey
 from velkin.app.jobs.watching import Watching
 from velkin.app.jobs.work import Ground
@@ -50,6 +51,7 @@ class Jobs:
         self.colour = Colour(ground, self.importing)
         self.layers = LayerJobs(ground)
         self.comparing = Comparing(ground)
+        self.support = SupportJobs(ground)
         self.looks = Looks(ground, profiles.parent / "matches")
         self.matches = Matches(ground)
         self.proof = Proof(ground)

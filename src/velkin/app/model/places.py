@@ -25,6 +25,7 @@ class Page(StrEnum):
     MATCH = "match"
     LAYERS = "layers"
     COMPARE = "compare"
+    SUPPORT = "support"
 
 
 @dataclass(frozen=True)

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout
 
-from velkin.app import theme
 from velkin.app.context import Context
-from velkin.app.flow.loss_map import TOP, ramp
+from velkin.app.flow.loss_map import TOP
 from velkin.app.jobs.layers import Shifted
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
+from velkin.app.widgets.change_map import ChangeMap
 from velkin.app.widgets.layer_rows import layer_row
 from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, labelled, soft
 from velkin.app.widgets.space_box import SpaceBox
@@ -24,53 +22,6 @@ from velkin.core.stages.stage import Place as Stop
 from velkin.core.stages.steps import read_as
 
 
-class _Map(QWidget):
-    """The map of what would move, with its scale."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._image: QImage | None = None
-        self._words = ""
-        self.setAccessibleName("Where converting layer by layer would have moved the picture")
-
-    def show_map(self, image: QImage | None, words: str) -> None:
-        """Show a map, or only words while there is none."""
-        self._image, self._words = image, words
-        self.setAccessibleDescription(words)
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.current()
-        p = QPainter(self)
-        p.fillRect(self.rect(), t.colour("surround"))
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        if self._image is not None:
-            room = QRectF(self.rect()).adjusted(12, 12, -12, -48)
-            scale = min(room.width() / self._image.width(), room.height() / self._image.height())
-            width, height = self._image.width() * scale, self._image.height() * scale
-            p.drawImage(QRectF(room.center().x() - width / 2, room.center().y() - height / 2, width, height), self._image)
-            self._paint_scale(p)
-            return
-        box = QRectF(self.width() / 2 - 260, self.height() / 2 - 30, 520, 60)
-        p.fillRect(box, t.colour("panel"))
-        p.setPen(t.colour("ink"))
-        p.drawText(box.adjusted(12, 0, -12, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._words)
-
-    def _paint_scale(self, p: QPainter) -> None:
-        t = theme.current()
-        chip = QRectF(12, self.height() - 36, 320, 24)
-        p.fillRect(chip, t.colour("panel"))
-        colours = ramp(120)
-        bar = QRectF(chip.left() + 66, chip.top() + 7, 120, 10)
-        for i, (r, g, b) in enumerate(colours):
-            p.fillRect(QRectF(bar.left() + i, bar.top(), 1.5, bar.height()), QColor(int(r), int(g), int(b)))
-        p.setPen(t.colour("ink"))
-        p.setFont(theme.font(12))
-        left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignVCenter
-        p.drawText(chip.adjusted(8, 0, 0, 0), left | right, f"ΔE {SEEN / 2:.0f}")
-        p.drawText(QRectF(bar.right() + 8, chip.top(), 120, chip.height()), left | right, f"ΔE {TOP:.0f} and more")
-
-
 class LayersRoom(Room):
     """Takes the place of viewer and bench."""
 
@@ -81,7 +32,9 @@ class LayersRoom(Room):
         self._which = Elided()
         self.head.addWidget(self._which, 1)
         self.add_back()
-        self.map = _Map()
+        self.map = ChangeMap(
+            "Where converting layer by layer would have moved the picture", f"ΔE {SEEN / 2:.0f}", f"ΔE {TOP:.0f} and more"
+        )
         main = QVBoxLayout()
         main.addWidget(self.map, 1)
         bench = Bench("Layer by layer")

@@ -1,0 +1,101 @@
+"""The support room: how much of a picture no patch of the light's charts vouches for, where, and which colours are missing in the chart."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtWidgets import QVBoxLayout
+
+from velkin.app.context import Context
+from velkin.app.jobs.support import Vouched
+from velkin.app.model.places import Page, Place
+from velkin.app.rooms.room import Room
+from velkin.app.widgets.change_map import ChangeMap
+from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, soft
+from velkin.app.words import localised, signed
+from velkin.core.cameraprofiles.report import hue_name
+from velkin.core.errors import VelkinError
+
+#: Below this chroma a colour is called a grey.
+_GREY = 12.0
+
+
+class SupportRoom(Room):
+    """Takes the place of viewer and bench."""
+
+    page = Page.SUPPORT
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context, "Support")
+        self._which = Elided()
+        self.head.addWidget(self._which, 1)
+        self.add_back()
+        self.map = ChangeMap("What no patch vouches for", "just beyond the patches", "far beyond")
+        main = QVBoxLayout()
+        main.addWidget(self.map, 1)
+        bench = Bench("Support")
+        self.figure = Figure()
+        bench.column.addWidget(self.figure)
+        self.facts = Facts()
+        bench.column.addWidget(self.facts)
+        bench.section("Colours that the chart lacks")
+        self.missing = Facts(76)
+        bench.column.addWidget(self.missing)
+        self._hint = soft(
+            "Patches of these colours, measured and added to a chart of your own, would let it vouch for them (Chart ▸ Define a chart)."
+        )
+        bench.column.addWidget(self._hint)
+        bench.end()
+        self._bench = bench
+        self.lay_out(main, bench)
+
+    def takes(self, frame: int) -> bool:
+        """Any raw frame can be asked about."""
+        return self._model.state.frames[frame].is_raw
+
+    def left_behind(self) -> None:
+        """Nobody waits for it any more."""
+        self._jobs.support.forget()
+
+    def enter(self, place: Place) -> None:
+        """Measure the frame in the viewer."""
+        frame = self._model.raw_frame
+        if frame is None:
+            return
+        self._which.setText(frame.name)
+        self.figure.show_value("", "Measuring …")
+        self.facts.show_rows([])
+        self.missing.show_rows([])
+        self._hint.hide()
+        self.map.show_map(None, "Measuring …")
+        self._bench.sentence.setText("A profile is sure of colours among the patches, and guesses beyond them.")
+        self._jobs.support.measure(frame.id, self._show)
+
+    def _show(self, found: Vouched | VelkinError) -> None:
+        if not self.isVisible():
+            return
+        if isinstance(found, VelkinError):
+            words = found.message[:1].upper() + found.message[1:] + "."
+            self.figure.show_value("", words)
+            self.map.show_map(None, words)
+            return
+        if found.frame != self._model.current:
+            return
+        number = "0 %" if found.share == 0 else f"{100 * found.share:.0f} %" if found.share >= 0.01 else "< 1 %"
+        words = "of this picture is vouched for by no patch"
+        self.figure.show_value(number, words)
+        self.facts.show_rows([("By", ", ".join(found.charts))])
+        self.missing.show_rows(
+            [(_name(lab), _lab_words(lab), localised(f"{100 * share:.1f} %")) for lab, share in found.missing]
+        )
+        self._hint.setVisible(bool(found.missing))
+        self.map.show_map(found.map, f"{number} {words}")
+
+
+def _name(lab: tuple[float, float, float]) -> str:
+    chroma, angle = math.hypot(lab[1], lab[2]), math.degrees(math.atan2(lab[2], lab[1]))
+    return "greys" if chroma < _GREY else hue_name(angle)
+
+
+def _lab_words(lab: tuple[float, float, float]) -> str:
+    return "Lab " + "  ".join(signed(v, 0) for v in lab)

@@ -1,0 +1,97 @@
+"""Support: colours beyond what the chart showed are found, those among its patches are not called so."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from scipy.spatial import ConvexHull
+
+from velkin.core.charts.built_in import iso24
+from velkin.core.charts.support import missing_in, support_of
+from velkin.core.errors import FitRefused
+from velkin.core.spaces.adaptation import D50, bradford
+from velkin.core.spectra import Illuminant, xyz_of_surfaces
+from velkin.sim.camera import Camera, field_two, pocket_three
+from velkin.sim.fit_trials import chart_rgb, reading_of, unseen_reflectances
+from velkin.sim.lights import north_window, weaving_lamp
+
+#: All patches; without the strongest row; the natural colours and greys alone.
+CHARTS = (range(24), [i for i in range(24) if not 12 <= i < 18], [0, 1, 2, 3, 4, 5, 18, 19, 20, 21, 22, 23])
+
+
+def part_of(patches):
+    chart = iso24()
+    keep = [chart.ids[i] for i in patches]
+    return chart, tuple(i for i in chart.ids if i not in keep)
+
+
+def truly_beyond(patches, light, surfaces):
+    """How far colours lie beyond the chart's own, by the standard observer, in powers of two of X and Z over Y."""
+    illuminant = Illuminant("", light.power)
+
+    def logs(xyz):
+        r = np.log2(np.maximum(xyz / D50, 1e-4))
+        return r[:, [0, 2]] - r[:, 1:2]
+
+    shown = logs(iso24().reference(illuminant)[list(patches)])
+    seen = logs(xyz_of_surfaces(surfaces, light.power) @ bradford(illuminant.white, D50).T)
+    equations = ConvexHull(shown).equations
+    return (seen @ equations[:, :2].T + equations[:, 2]).max(axis=1)
+
+
+def test_dyes_beyond_the_chart_are_found_and_those_within_are_not_called_so():
+    """Acceptance over all cameras, two lights and three charts: 90 % of what lies clearly beyond is found, at most 10 % of what lies within
+    is called so by mistake.
+    """
+    surfaces = unseen_reflectances()
+    hits, beyond, false, within = 0, 0, 0, 0
+    for camera in (Camera(), field_two(), pocket_three()):
+        for light in (north_window(), weaving_lamp()):
+            for patches in CHARTS:
+                chart, left_out = part_of(patches)
+                reading = reading_of(chart, chart_rgb(camera, light.power, chart))
+                reading = replace(reading, choices=replace(reading.choices, left_out=left_out))
+                said = support_of([(reading, chart)]).beyond(camera.respond(surfaces, light.power)) > 0
+                truth = truly_beyond(patches, light, surfaces)
+                clearly, inside = truth > 0.03, truth < 0
+                assert said[clearly].mean() >= 0.75 and said[inside].mean() <= 0.1
+                hits, beyond = hits + said[clearly].sum(), beyond + clearly.sum()
+                false, within = false + said[inside].sum(), within + inside.sum()
+    print(f"found {hits} of {beyond} beyond, {false} of {within} within called so")
+    assert hits >= 0.9 * beyond and false <= 0.1 * within
+
+
+@pytest.fixture
+def support():
+    chart = iso24()
+    return support_of([(reading_of(chart, chart_rgb(Camera(), north_window().power, chart)), chart)])
+
+
+def test_the_amount_of_light_plays_no_part_and_the_dark_is_not_judged(support):
+    chart = iso24()
+    rgb = chart_rgb(Camera(), north_window().power, chart)
+    greys = rgb[chart.neutral_rows()]
+    assert not support.beyond(greys).any() and not support.beyond(greys * 0.1).any()
+    strong = np.array([[0.9, 0.05, 0.3], [0.45, 0.025, 0.15]])
+    far = support.beyond(strong)
+    assert far[0] > 0.5 and far[0] == pytest.approx(far[1], abs=1e-5)
+    assert support.beyond(strong * 1e-4).tolist() == [0, 0]
+
+
+def test_what_is_missing_is_told_by_how_much_of_the_picture_it_is(support):
+    picture = np.concatenate(
+        [np.full((60, 3), 0.4), np.tile([0.9, 0.05, 0.3], (30, 1)), np.tile([0.02, 0.05, 0.6], (10, 1))]
+    ).astype(np.float32)
+    found = missing_in(picture, support.beyond(picture))
+    assert [round(m.share, 2) for m in found] == [0.3, 0.1]
+    assert found[0].rgb == pytest.approx((0.9, 0.05, 0.3), rel=1e-4)
+    assert missing_in(picture[:50], support.beyond(picture[:50])) == ()
+
+
+def test_a_chart_of_greys_vouches_for_nothing():
+    chart, left_out = part_of(iso24().neutral_rows())
+    reading = reading_of(chart, np.outer(np.linspace(0.1, 0.9, 24), [1.0, 1.0, 1.0]))
+    with pytest.raises(FitRefused, match="too few colours"):
+        support_of([(replace(reading, choices=replace(reading.choices, left_out=left_out)), chart)])
