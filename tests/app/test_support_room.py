@@ -29,6 +29,16 @@ def test_a_frame_with_a_dye_beyond_the_chart_says_how_much_of_it(window, qtbot, 
     image = room.map.image
     middle, corner = image.pixelColor(image.width() // 2, image.height() // 2), image.pixelColor(5, 5)
     assert middle.red() != middle.green() and corner.red() == corner.green() == corner.blue()
+    qtbot.mouseClick(room.make, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.model.places.now.page is Page.CHART_EDITOR, timeout=30000)
+    editor = window.navigator.room
+    assert (editor.chart.columns, editor.chart.rows, len(editor.chart.neutrals)) == (6, 2, 6)
+    qtbot.mouseClick(editor.keep_button, Qt.MouseButton.LeftButton)
+    assert any(c.name == "Samples for north-0413" for c in window.model.state.charts.values())
+    window.model.places.end()
+    window.view.setFocus()
+    qtbot.keyClick(window.view, K.Key_U)
+    qtbot.waitUntil(lambda: room.figure.number.text() != "", timeout=20000)
     window.model.step(1)
     qtbot.waitUntil(lambda: window.model.places.now.frame == ids["north-0414"], timeout=20000)
     qtbot.waitUntil(lambda: room.figure.number.text() != "", timeout=20000)

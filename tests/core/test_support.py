@@ -12,10 +12,13 @@ from velkin.core.charts.built_in import iso24
 from velkin.core.charts.support import missing_in, support_of
 from velkin.core.errors import FitRefused
 from velkin.core.spaces.adaptation import D50, bradford
+from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import Illuminant, xyz_of_surfaces
 from velkin.sim.camera import Camera, field_two, pocket_three
+from velkin.sim.dyes import DYES, DyeBath
 from velkin.sim.fit_trials import chart_rgb, reading_of, unseen_reflectances
 from velkin.sim.lights import north_window, weaving_lamp
+from velkin.sim.samples import sample_chart
 
 #: All patches; without the strongest row; the natural colours and greys alone.
 CHARTS = (range(24), [i for i in range(24) if not 12 <= i < 18], [0, 1, 2, 3, 4, 5, 18, 19, 20, 21, 22, 23])
@@ -95,3 +98,21 @@ def test_a_chart_of_greys_vouches_for_nothing():
     reading = reading_of(chart, np.outer(np.linspace(0.1, 0.9, 24), [1.0, 1.0, 1.0]))
     with pytest.raises(FitRefused, match="too few colours"):
         support_of([(replace(reading, choices=replace(reading.choices, left_out=left_out)), chart)])
+
+
+def test_samples_of_what_is_missing_let_the_chart_vouch_for_more():
+    """Dyed near the colours that a picture of strong dyes lacks, and put beside the chart, they vouch for most of it."""
+    chart, camera, light = iso24(), Camera(), north_window()
+    reading = reading_of(chart, chart_rgb(camera, light.power, chart))
+    strong = np.vstack([DyeBath(((name, 1.0),)).reflectance(np.array([2.0, 3.0, 4.0])) for name in DYES])
+    picture = camera.respond(strong, light.power)
+    before = support_of([(reading, chart)])
+    missing = missing_in(picture.astype(np.float32), before.beyond(picture).ravel())
+    adapt = bradford(Illuminant("", light.power).white, D50)
+    out = before.beyond(picture) > 0
+    wanted = xyz_to_lab(xyz_of_surfaces(strong[out], light.power) @ adapt.T)
+    samples = sample_chart([tuple(v) for v in wanted], "samples")
+    assert samples.reflectances.shape == (12, 81) and len(missing) >= 1
+    beside = reading_of(samples, chart_rgb(camera, light.power, samples))
+    after = support_of([(reading, chart), (beside, samples)])
+    assert (after.beyond(picture) > 0).sum() < 0.5 * out.sum()

@@ -129,6 +129,16 @@ class Charts(Work):
 
         self._aside(Lane.HAND, work, done, name="Writing the chart")
 
+    def sample_chart(self, wanted: list[tuple[float, float, float]], name: str, then: Callable[[Chart], None]) -> None:
+        """Let the simulator dye samples of colours and its instrument measure them, as a chart with a row of greys."""
+
+        def work(job: Job) -> Chart:
+            from velkin.sim.samples import sample_chart
+
+            return sample_chart(wanted, name)
+
+        self._aside(Lane.HAND, work, then, name="Dyeing and measuring samples")
+
     def measure_print(self, chart: Chart, out: Path) -> None:
         """Let the stand-in instrument measure a print of a chart into a CGATS file, and keep the measured chart in the shoot."""
         from velkin.core.charts.chart_file import chart_to_cgats

@@ -11,9 +11,10 @@ from velkin.app.jobs.support import Vouched
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.change_map import ChangeMap
-from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, soft
+from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, button, soft
 from velkin.app.words import localised, signed
 from velkin.core.cameraprofiles.report import hue_name
+from velkin.core.charts.definition import Chart
 from velkin.core.errors import VelkinError
 
 #: Below this chroma a colour is called a grey.
@@ -42,10 +43,14 @@ class SupportRoom(Room):
         self.missing = Facts(76)
         bench.column.addWidget(self.missing)
         self._hint = soft(
-            "Patches of these colours, measured and added to a chart of your own, would let it vouch for them (Chart ▸ Define a chart)."
+            "Patches of these colours, measured, in a chart of your own would let it vouch for them. The simulator dyes and measures some."
         )
         bench.column.addWidget(self._hint)
         bench.end()
+        self.make = button(
+            "Make a chart of them…", self._make_chart, True, "Samples of these colours over a row of greys (simulated)"
+        )
+        bench.foot.addWidget(self.make)
         self._bench = bench
         self.lay_out(main, bench)
 
@@ -67,9 +72,22 @@ class SupportRoom(Room):
         self.facts.show_rows([])
         self.missing.show_rows([])
         self._hint.hide()
+        self._found: Vouched | None = None
+        self.make.setEnabled(False)
         self.map.show_map(None, "Measuring …")
         self._bench.sentence.setText("A profile is sure of colours among the patches, and guesses beyond them.")
         self._jobs.support.measure(frame.id, self._show)
+
+    def _make_chart(self) -> None:
+        """A chart of samples of the colours that are missing, in the chart editor, to be kept there."""
+        found, frame = self._found, self._model.frame
+        if found is not None and frame is not None:
+            wanted = [lab for lab, _ in found.missing]
+            self._jobs.charts.sample_chart(wanted, f"Samples for {frame.name}", self._edit)
+
+    def _edit(self, chart: Chart) -> None:
+        if self.isVisible():
+            self._model.places.go(Page.CHART_EDITOR, None, chart)
 
     def _show(self, found: Vouched | VelkinError) -> None:
         if not self.isVisible():
@@ -89,6 +107,8 @@ class SupportRoom(Room):
             [(_name(lab), _lab_words(lab), localised(f"{100 * share:.1f} %")) for lab, share in found.missing]
         )
         self._hint.setVisible(bool(found.missing))
+        self._found = found
+        self.make.setEnabled(bool(found.missing))
         self.map.show_map(found.map, f"{number} {words}")
 
 
