@@ -13,6 +13,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication
 
 from velkin.app import glyphs, log, theme, words
+from velkin.app.collecting import Collector
 from velkin.app.flow.service import RenderService
 from velkin.app.jobs.lanes import Lane
 from velkin.app.model.shoot_model import first_frame
@@ -40,6 +41,7 @@ def make_application() -> QApplication:
     app.setFont(theme.font())  # the window applies its theme once it is built: styling widgets one by one is slow
     app.setWindowIcon(glyphs.app_icon())
     FocusRing(app)
+    Collector(app)
     words.use_decimal(QLocale().decimalPoint())
     return app
 
@@ -85,24 +87,20 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
 
 def look_ahead(window: Window) -> None:
     """Have ready what the hand may want next: modules and compiled loops on a worker, then the rooms, in idle moments."""
-    window.lanes.start(Lane.BACKGROUND, lambda job: _load(), lambda loaded: window.navigator.make_ahead())
+
+    def loaded(_: object) -> None:
+        gc.freeze()  # it stays for good, and everything would stand still while it is looked through again and again
+        window.navigator.make_ahead()
+
+    window.lanes.start(Lane.BACKGROUND, lambda job: _load(), loaded)
 
 
 def _load() -> None:
-    """Load rooms and compiled loops; the first time after an installation takes some seconds.
-
-    What is loaded stays for good and is taken out of the garbage collector's sight: it would look through all of it again and
-    again, and everything stands still meanwhile.
-    """
-    gc.disable()
-    try:
-        load_compiler()
-        load_rooms()
-        import_module("velkin.core.handoff.run")
-        warm_up()
-    finally:
-        gc.freeze()
-        gc.enable()
+    """Load rooms and compiled loops; the first time after an installation takes some seconds."""
+    load_compiler()
+    load_rooms()
+    import_module("velkin.core.handoff.run")
+    warm_up()
 
 
 def warm_up() -> None:

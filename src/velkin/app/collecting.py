@@ -1,0 +1,32 @@
+"""Garbage is collected on the window's thread only.
+
+Python collects what holds itself in a circle on whichever thread happens to allocate just then. Where that is a worker's and the
+circle holds parts of a window, Qt lives on with them until its own thread comes round to deleting them, while the functions
+connected to their signals are emptied already: the next signal then calls one, and the process ends. So nothing is collected by
+itself; it is done between two events, where no such part is in use.
+"""
+
+from __future__ import annotations
+
+import gc
+
+from PyQt6.QtCore import QObject, QTimer
+
+#: How often it is looked whether there is enough to collect, milliseconds.
+_EVERY = 500
+
+
+class Collector(QObject):
+    """Collects garbage between the events of the thread it is made on, as soon and as deep as Python's own thresholds say."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        gc.disable()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._look)
+        self._timer.start(_EVERY)
+
+    def _look(self) -> None:
+        full = [count > threshold for count, threshold in zip(gc.get_count(), gc.get_threshold(), strict=True)]
+        if any(full):
+            gc.collect(max(generation for generation, due in enumerate(full) if due))
