@@ -8,6 +8,7 @@ from tests.app.test_whole_job import click_frame
 from velkin.app.model.places import Page
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
+from velkin.core.shoot.frame import Role
 
 K = Qt.Key
 
@@ -26,6 +27,17 @@ def test_a_frame_with_a_dye_beyond_the_chart_says_how_much_of_it(window, qtbot, 
     assert int(room.figure.number.text().split()[0]) >= 10  # the magenta skein
     (first, *_) = [[label.text() for label in row] for row in room.missing._rows]
     assert first[0] in ("violets", "reds") and first[1].startswith("Lab ")
+    qtbot.waitUntil(lambda: "Most" in [name.text() for name, *_ in room.facts._rows], timeout=60000)
+    rows = [(name.text(), value.text()) for name, value, _ in room.facts._rows[:3]]
+    share, of = rows[1][1].split(" % on average of ")
+    frames = [window.model.state.frames[i] for i in window.model.state.light(window.model.frame.light).frames]
+    subjects = [f for f in frames if f.role is Role.SUBJECT]  # neither the chart nor the card
+    assert 0 < int(share) < 100 and of == f"{len(subjects)} frames"
+    most, where = rows[2][1].split(" in ")
+    window.model.select(ids[where])
+    qtbot.waitUntil(lambda: room.figure.number.text() == most, timeout=20000)
+    window.model.select(ids["north-0413"])
+    qtbot.waitUntil(lambda: room.figure.number.text() not in ("", most), timeout=20000)
     image = room.map.image
     middle, corner = image.pixelColor(image.width() // 2, image.height() // 2), image.pixelColor(5, 5)
     assert middle.red() != middle.green() and corner.red() == corner.green() == corner.blue()

@@ -30,7 +30,7 @@ def support(arguments: argparse.Namespace) -> int:
     stage = built_in_stage(facts)
     missing: list[dict[str, Any]] = []
     for each in missing_in(camera.reshape(-1, 3), far.ravel()):
-        lab = xyz_to_lab(stage.colours.xyz(np.array(each.rgb) * np.array(stage.balance)))
+        lab = xyz_to_lab(stage.colours.xyz(np.array(each.rgb) * np.array(stage.balance)) * stage.gain)
         missing.append({"lab": [float(v) for v in lab], "rgb": list(each.rgb), "share": each.share})
     share = float((far > 0).mean())
     if arguments.json:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,14 +13,16 @@ from velkin.app.flow.drawing import at_most, to_image
 from velkin.app.flow.loss_map import TOP, map_colours
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Work
-from velkin.core.charts.support import missing_in, support_of
+from velkin.core.charts.support import Support, missing_in, support_of
 from velkin.core.errors import FitRefused, VelkinError
 from velkin.core.render import to_working
+from velkin.core.shoot.frame import Role
+from velkin.core.shoot.state import State
 from velkin.core.spaces.lab import xyz_to_lab
 
 #: Longest edge of what is looked at, in pixels; and how far beyond all patches is the light end of the map, in powers of two.
 _EDGE, _FAR = 1200, 1.0
-_PURPOSE = "support"
+_PURPOSE, _LIGHT_PURPOSE = "support", "support of a light"
 
 
 @dataclass(frozen=True)
@@ -45,6 +48,15 @@ class Vouched:
     map: QImage
 
 
+@dataclass(frozen=True)
+class LightVouched:
+    """What of the subjects of a light is not vouched for: their mean share, and the one that has most, with its share."""
+
+    frames: int
+    share: float
+    most: tuple[str, float]
+
+
 class SupportJobs(Work):
     """What no patch vouches for."""
 
@@ -52,13 +64,13 @@ class SupportJobs(Work):
         """Measure a raw frame by the charts of its light, and tell; also why it cannot be."""
         state = self._model.state
         f, path = state.frames[frame], state.path(frame)
-        charts = [c for c in state.light(f.light).frames if c in state.readings]
+        charts = _charts(state, frame)
 
         def work(job: Job) -> Vouched | VelkinError:
             try:
                 if not charts:
                     raise FitRefused("no chart was read in this light; read one first (K)")
-                support = support_of((state.readings[c].for_fit(), state.readings[c].chart) for c in charts)
+                support = _support(state, charts)
                 camera = at_most(self._sources.half(f.path), (_EDGE, _EDGE))
                 far = support.beyond(camera)
                 missing = missing_in(camera.reshape(-1, 3), far.ravel())
@@ -73,6 +85,45 @@ class SupportJobs(Work):
 
         self._lanes.start(Lane.ROOM, work, then, name="Measuring what the chart vouches for", purpose=_PURPOSE)
 
+    def measure_light(self, frame: int, then: Callable[[LightVouched | VelkinError], None]) -> None:
+        """Measure all subjects of a frame's light by its charts, which must have been read, and tell; a file that cannot be read is left out."""
+        state = self._model.state
+        charts = _charts(state, frame)
+        raws = [state.frames[i] for i in state.light(state.frames[frame].light).frames if state.frames[i].is_raw]
+        subjects = [f for f in raws if f.role is Role.SUBJECT]
+
+        def work(job: Job) -> LightVouched | VelkinError:
+            try:
+                support = _support(state, charts)
+            except VelkinError as error:
+                return error
+            shares: list[tuple[float, str]] = []
+            for number, f in enumerate(subjects):
+                if job.stopped:
+                    break
+                job.give_way()
+                with suppress(VelkinError):
+                    camera = at_most(self._sources.half(f.path), (_EDGE, _EDGE))
+                    shares.append((float((support.beyond(camera) > 0).mean()), f.name))
+                job.tell(number + 1, len(subjects))
+            if not shares:
+                return FitRefused("no frame of this light could be read")
+            most, name = max(shares)
+            return LightVouched(len(shares), float(np.mean([share for share, _ in shares])), (name, most))
+
+        name = "Measuring the light by what its charts vouch for"
+        self._lanes.start(Lane.BACKGROUND, work, then, name=name, purpose=_LIGHT_PURPOSE, cancellable=True)
+
     def forget(self) -> None:
         """Nobody waits for it any more."""
         self._lanes.forget(_PURPOSE)
+        self._lanes.forget(_LIGHT_PURPOSE)
+
+
+def _charts(state: State, frame: int) -> list[int]:
+    """The frames of a frame's light whose chart was read."""
+    return [c for c in state.light(state.frames[frame].light).frames if c in state.readings]
+
+
+def _support(state: State, charts: list[int]) -> Support:
+    return support_of((state.readings[c].for_fit(), state.readings[c].chart) for c in charts)

@@ -7,12 +7,12 @@ import math
 from PyQt6.QtWidgets import QVBoxLayout
 
 from velkin.app.context import Context
-from velkin.app.jobs.support import Vouched
+from velkin.app.jobs.support import LightVouched, Vouched
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.change_map import ChangeMap
 from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, button, soft
-from velkin.app.words import localised, signed
+from velkin.app.words import count, localised, signed
 from velkin.core.cameraprofiles.report import hue_name
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import VelkinError
@@ -99,10 +99,12 @@ class SupportRoom(Room):
             return
         if found.frame != self._model.current:
             return
-        number = "0 %" if found.share == 0 else f"{100 * found.share:.0f} %" if found.share >= 0.01 else "< 1 %"
+        number = _percent(found.share)
         words = "of this picture is vouched for by no patch"
         self.figure.show_value(number, words)
-        self.facts.show_rows([("By", ", ".join(found.charts))])
+        self._by = ("By", ", ".join(found.charts))
+        self.facts.show_rows([self._by, ("This light", "measuring …")])
+        self._jobs.support.measure_light(found.frame, lambda light: self._show_light(found.frame, light))
         self.missing.show_rows(
             [(_name(lab), _lab_words(lab), localised(f"{100 * share:.1f} %")) for lab, share in found.missing]
         )
@@ -110,6 +112,20 @@ class SupportRoom(Room):
         self._found = found
         self.make.setEnabled(bool(found.missing))
         self.map.show_map(found.map, f"{number} {words}")
+
+    def _show_light(self, frame: int, light: LightVouched | VelkinError) -> None:
+        if not self.isVisible() or frame != self._model.current:
+            return
+        if isinstance(light, VelkinError):
+            self.facts.show_rows([self._by, ("This light", light.message)])
+            return
+        name, most = light.most
+        mean = ("This light", f"{_percent(light.share)} on average of {count(light.frames, 'frame')}")
+        self.facts.show_rows([self._by, mean, ("Most", f"{_percent(most)} in {name}")])
+
+
+def _percent(share: float) -> str:
+    return "0 %" if share == 0 else f"{100 * share:.0f} %" if share >= 0.01 else "< 1 %"
 
 
 def _name(lab: tuple[float, float, float]) -> str:
