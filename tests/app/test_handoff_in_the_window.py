@@ -238,6 +238,7 @@ def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):
     copy = tmp_path / "moved.dng"
     copy.write_bytes(frame.path.read_bytes())
     window.jobs.command(lambda s: s.frames.relocate(frame.id, copy))
+    window.jobs.watching.stop()  # it would be noticed, and followed, before it is asked about
     with copy.open("ab") as stream:
         stream.write(b"\0")
     bench = window.benches.handoff

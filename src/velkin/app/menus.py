@@ -304,7 +304,7 @@ class Menus:
         loupe = self.add(menu, "Loupe", lambda: model.show_loupe(not model.loupe), "M", tip, "frame", _AT_PICTURE)
         model.loupe_changed.connect(self._checked(loupe).setChecked)
         tip = "Any two frames, or a frame and a file: same zoom and place, numbers at the pins"
-        self.add(menu, "Compare with another &picture", self._actions.frame.compare, "O", tip, "frame", _AT_PICTURE)
+        self.add(menu, "Compare with a&nother picture", self._actions.frame.compare, "O", tip, "frame", _AT_PICTURE)
         tip = "Show the state chosen under Compare with, and back; or hold Space"
         self.before = self._checked(self.add(menu, "Show &before", self._swap_before, "B", tip, "frame", _AT_PICTURE))
         self.add(menu, "S&tep through the ways to compare", model.step_comparison, "V", needs="frame", pages=_AT_PICTURE)
