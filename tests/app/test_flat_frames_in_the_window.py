@@ -71,6 +71,16 @@ def test_a_flat_frame_evens_its_light(window, qtbot, ids):
     assert not section.isVisible()
 
 
+def test_several_flat_frames_are_marked_and_undone_in_one_step(window, qtbot, ids):
+    click_frame(qtbot, window, "board")
+    window.model.select(ids["board"], (ids["board"], ids["open"]))
+    window.menu.by_name["Mark as flat frame"].trigger()
+    qtbot.waitUntil(lambda: bool(window.model.state.fields), timeout=20000)
+    assert set(window.model.state.fields) == {ids["board"], ids["open"]}
+    window.model.undo()
+    assert not window.model.state.fields
+
+
 def test_what_is_no_flat_frame_is_refused_by_name_and_marks_nothing(window, qtbot, ids):
     click_frame(qtbot, window, "table")
     window.menu.by_name["Mark as flat frame"].trigger()

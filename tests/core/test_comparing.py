@@ -5,9 +5,10 @@ import numpy as np
 import pytest
 
 from velkin.core.errors import FitRefused
-from velkin.core.match.comparing import SEEN, compare
+from velkin.core.match.comparing import compare
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spaces.pictures import SEEN
 from velkin.core.spaces.rgb import ROMM
 
 RNG = np.random.default_rng(11)

@@ -90,14 +90,14 @@ def test_what_is_no_flat_frame_is_refused(image, why):
 def test_a_flat_frame_evens_the_frames_of_its_light_and_no_other(shoot, ids):
     field = fit_field(board())
     before = {n: shoot.state.path(f) for n, f in ids.items()}
-    shoot.camera.keep_field(ids["north-0402"], KeptField(field))
+    shoot.camera.keep_fields({ids["north-0402"]: KeptField(field)})
     assert shoot.state.frames[ids["north-0402"]].role is Role.FLAT
     path = shoot.state.path(ids["north-0412"])
     (stage,) = path.at(Place.FIELD)
     assert stage == EvenField(field, 1.0, "north-0402") and not path.by_pixel
     assert path.stages[0] is not stage and path.put(Place.FIELD) == before["north-0412"]
     assert shoot.state.path(ids["lamp-0505"]) == before["lamp-0505"]
-    shoot.camera.keep_field(ids["north-0402"], KeptField(field, 0.0))
+    shoot.camera.keep_fields({ids["north-0402"]: KeptField(field, 0.0)})
     assert shoot.state.path(ids["north-0412"]) == before["north-0412"]
     assert shoot.undo() == "even the field by north-0402"
     shoot.undo()
@@ -111,7 +111,7 @@ def test_another_aperture_is_left_alone_unless_it_is_asked_for(shoot, ids):
     )
     assert does_not_suit(frame, flat) == "" and does_not_suit(wide, flat).startswith("f/2.8 instead of")
     kept = KeptField(fit_field(board()), others_too=True)
-    shoot.camera.keep_field(flat.id, kept)
+    shoot.camera.keep_fields({flat.id: kept})
     state = dataclasses.replace(shoot.state, frames={**shoot.state.frames, frame.id: wide})
     assert state.field_of(frame.id) is not None
     strict = dataclasses.replace(state, fields={flat.id: dataclasses.replace(kept, others_too=False)})
@@ -122,7 +122,7 @@ def test_the_picture_is_evened_before_anything_else_and_bands_are_as_the_whole(s
     field = fit_field(board())
     source = shoot.state.frames[ids["north-0413"]].path
     plain = shoot.state.path(ids["north-0413"])
-    shoot.camera.keep_field(ids["north-0402"], KeptField(field))
+    shoot.camera.keep_fields({ids["north-0402"]: KeptField(field)})
     path = shoot.state.path(ids["north-0413"])
     half = decode_source(source, path.source, True)
     height, width = half.shape[:2]
@@ -136,7 +136,7 @@ def test_the_picture_is_evened_before_anything_else_and_bands_are_as_the_whole(s
 
 def test_it_is_kept_in_the_file_to_the_last_digit(shoot, ids, demo_shoot):
     field = fit_field(board())
-    shoot.camera.keep_field(ids["north-0402"], KeptField(field, 0.75, True))
+    shoot.camera.keep_fields({ids["north-0402"]: KeptField(field, 0.75, True)})
     shoot.close()
     again = Shoot.open(demo_shoot)
     assert again.state.fields == {ids["north-0402"]: KeptField(field, 0.75, True)}

@@ -22,9 +22,10 @@ from velkin.core.files.layers.picture import opened
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.source_contents import contents_of
 from velkin.core.icc.space import LAB, profile_of
-from velkin.core.layered import SEEN, computing, shift_of
+from velkin.core.layered import computing, shift_of
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
+from velkin.core.spaces.pictures import SEEN
 from velkin.core.spaces.rgb import BUILT_IN
 from velkin.core.tags.inspect import inspect
 

@@ -12,8 +12,8 @@ import gc
 
 from PyQt6.QtCore import QObject, QTimer
 
-#: How often it is looked whether there is enough to collect, milliseconds.
-_EVERY = 500
+#: How often it is looked whether there is enough to collect, and how often while it rests, milliseconds.
+_EVERY, _SELDOM = 500, 60_000
 
 
 class Collector(QObject):
@@ -24,6 +24,15 @@ class Collector(QObject):
         gc.disable()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._look)
+        self._timer.start(_EVERY)
+
+    def rest(self) -> None:
+        """Hardly collect until `keep`: much is being loaded that stays, and would be looked through meanwhile."""
+        self._timer.start(_SELDOM)
+
+    def keep(self) -> None:
+        """Take all there is for good, so that it is not looked through again and again, and go on."""
+        gc.freeze()
         self._timer.start(_EVERY)
 
     def _look(self) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import sys
 import time
 from importlib import import_module
@@ -87,11 +86,14 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
 
 def look_ahead(window: Window) -> None:
     """Have ready what the hand may want next: modules and compiled loops on a worker, then the rooms, in idle moments."""
+    collector = make_application().findChild(Collector)
+    assert collector is not None
 
     def loaded(_: object) -> None:
-        gc.freeze()  # it stays for good, and everything would stand still while it is looked through again and again
+        collector.keep()
         window.navigator.make_ahead()
 
+    collector.rest()
     window.lanes.start(Lane.BACKGROUND, lambda job: _load(), loaded)
 
 

@@ -40,6 +40,11 @@ def percent(value: float) -> str:
     return f"{share(value)}\u00a0%"
 
 
+def whole_percent(value: float) -> str:
+    """A share 0..1 in whole per cent, for a figure that stands alone; what is there but less than one is said to be."""
+    return "0 %" if value == 0 else f"{100 * value:.0f} %" if value >= 0.01 else "< 1 %"
+
+
 def use_decimal(sign: str) -> None:
     """Write decimals with this sign from now on, as the desktop's language does."""
     global _decimal

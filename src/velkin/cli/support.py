@@ -14,9 +14,10 @@ def support(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
     import numpy as np
 
-    from velkin.core.charts.support import missing_in, support_of
+    from velkin.core.charts.support import EDGE, missing_in, support_of
     from velkin.core.files import raw
     from velkin.core.files.raw_names import is_raw_name
+    from velkin.core.sampling import at_most
     from velkin.core.spaces.lab import xyz_to_lab
     from velkin.core.stages.camera import built_in_stage
 
@@ -25,12 +26,12 @@ def support(arguments: argparse.Namespace) -> int:
     facts = raw.read_facts(arguments.file)
     read = [read_chart(path, arguments.chart, arguments.grid) for path in arguments.charts]
     found = support_of((kept.for_fit(), kept.chart) for kept in read)
-    camera = raw.decode(arguments.file, True)
+    camera = at_most(raw.decode(arguments.file, True), (EDGE, EDGE))
     far = found.beyond(camera)
     stage = built_in_stage(facts)
     missing: list[dict[str, Any]] = []
     for each in missing_in(camera.reshape(-1, 3), far.ravel()):
-        lab = xyz_to_lab(stage.colours.xyz(np.array(each.rgb) * np.array(stage.balance)) * stage.gain)
+        lab = xyz_to_lab(stage.xyz(np.array(each.rgb)))
         missing.append({"lab": [float(v) for v in lab], "rgb": list(each.rgb), "share": each.share})
     share = float((far > 0).mean())
     if arguments.json:

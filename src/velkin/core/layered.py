@@ -19,11 +19,9 @@ from velkin.core.files.layers.merging import Order, Pixels
 from velkin.core.files.layers.picture import Layered, opened
 from velkin.core.files.layers.stack import Group, Layer, walk
 from velkin.core.icc.space import Space
-from velkin.core.spaces.pictures import difference, lab
+from velkin.core.spaces.pictures import SEEN, difference, figures, lab
 from velkin.core.spaces.rgb import RGBSpace
 
-#: A difference that is seen without comparing closely, ΔE00.
-SEEN = 2.0
 #: Which layers cause it is found on about so many pixels: the picture is merged twice for each.
 _SAMPLE = 200_000
 #: Layers are tried one by one only where there are no more than this.
@@ -94,14 +92,7 @@ def shift_of(path: Path, source: Space, to: Space, sampled: int = 0) -> Shift:
         step = _step(layered, sampled)
         found = np.concatenate([one for (one,) in _differences(layered, source, to, step)])
         causes = _causes(layered, source, to)
-    return Shift(
-        float(found.mean(dtype=np.float64)),
-        float(np.percentile(found, 95)),
-        float(found.max()),
-        float(np.count_nonzero(found > SEEN) / found.size),
-        causes,
-        found,
-    )
+    return Shift(*figures(found), causes, found)
 
 
 def computing(layered: Layered) -> list[Layer | Group]:

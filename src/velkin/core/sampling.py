@@ -14,3 +14,19 @@ def spread(flat: NDArray[Any], about: int) -> NDArray[Any]:
     The step is odd, so that it does not run along the columns of pictures of the usual sizes.
     """
     return np.ascontiguousarray(flat[:: max(1, len(flat) // about) | 1])
+
+
+def at_most(linear: NDArray[Any], room: tuple[int, int]) -> NDArray[np.float32]:
+    """A picture (H, W, C) of linear light no larger than so many pixels across and down: each the mean of those it stands for.
+
+    One that is hardly larger than that is left as it is.
+    """
+    height, width = linear.shape[:2]
+    by = min(room[0] / width, room[1] / height) if room[0] and room[1] else 1.0
+    if by >= 0.95:
+        return linear
+    import cv2  # loaded where needed: small things are said without it
+
+    size = (max(round(width * by), 1), max(round(height * by), 1))
+    reduced = cv2.resize(linear, size, interpolation=cv2.INTER_AREA)
+    return np.asarray(reduced, dtype=np.float32).reshape(size[1], size[0], -1)

@@ -65,9 +65,7 @@ class CameraActions:
         if frame is None:
             return
         if not frame.is_raw:
-            self._model.say(
-                "A finished picture is asked about no more; support is told of raw frames, by the charts of their light."
-            )
+            self._model.say("Support is told of raw frames, by the charts of their light; this is a finished picture.")
             return
         self._model.places.go(Page.SUPPORT, frame.id)
 

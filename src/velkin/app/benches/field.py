@@ -113,7 +113,7 @@ class FieldSection(QWidget):
         if flat is not None:
             kept = replace(self._model.state.fields[flat.id], **what)  # type: ignore[arg-type]
             if kept != self._model.state.fields[flat.id]:
-                self._jobs.camera.keep_field(flat.id, kept, self._drags)
+                self._jobs.camera.keep_fields({flat.id: kept}, self._drags)
         self._drags = drags
 
 

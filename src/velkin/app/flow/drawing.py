@@ -182,17 +182,6 @@ def _anew(key: tuple[Any, ...], make: Callable[[], Any]) -> Any:
     return make()
 
 
-def at_most(working: Pixels, room: tuple[int, int]) -> Pixels:
-    """A picture no larger than it is shown, reduced in linear light."""
-    height, width = working.shape[:2]
-    by = min(room[0] / width, room[1] / height) if room[0] and room[1] else 1.0
-    if by >= 0.95:
-        return working
-    size = (max(round(width * by), 1), max(round(height * by), 1))
-    reduced = cv2.resize(working, size, interpolation=cv2.INTER_AREA)
-    return np.asarray(reduced, dtype=np.float32).reshape(size[1], size[0], -1)
-
-
 def draw(working: Pixels, path: ColourPath, seen: Seen, window: Window | None, keep: Keep = _anew) -> Drawn:
     """A picture, or the part of it that `window` says, as the screen is given it, with the mask of what is marked.
 

@@ -25,7 +25,6 @@ from velkin.app.flow.drawing import (
     Measured,
     Rendered,
     Seen,
-    at_most,
     draw,
     draw_change,
     draw_part,
@@ -40,7 +39,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, for_screen, looked, to_light, to_working
-from velkin.core.sampling import spread
+from velkin.core.sampling import at_most, spread
 from velkin.core.shoot.arrivals import stamp_of
 from velkin.core.shoot.frame import Frame
 from velkin.core.stages.source import PictureSource, RawSource, Source

@@ -165,8 +165,7 @@ class Camera(Work):
             return found
 
         def done(found: list[tuple[Frame, Field]]) -> None:
-            for frame, field in found:
-                self.keep_field(frame.id, KeptField(field))
+            self.keep_fields({frame.id: KeptField(field) for frame, field in found})
             fall = max(max(field.falloff) for _, field in found)
             self._model.say(
                 f"Flat frame measured: the light falls off by {100 * fall:.0f} %; the frames of its light are evened."
@@ -174,9 +173,9 @@ class Camera(Work):
 
         self._aside(Lane.HAND, work, done, name="Measuring the flat frame", here=True)
 
-    def keep_field(self, frame: int, kept: KeptField, joins: bool = False) -> None:
-        """Keep a flat frame's field, or how much of it is taken out; `joins` makes one step of it with the step before, as in a drag."""
-        self._command(lambda shoot: shoot.camera.keep_field(frame, kept, joins))
+    def keep_fields(self, fields: dict[int, KeptField], joins: bool = False) -> None:
+        """Keep flat frames' fields, or how much of them is taken out; `joins` makes one step of it with the step before, as in a drag."""
+        self._command(lambda shoot: shoot.camera.keep_fields(fields, joins))
 
     def follow_in_time(self, frames: tuple[int, ...], light: int) -> None:
         """Have all frames of a light follow its measured whites in time."""

@@ -11,13 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
-from velkin.app.flow.drawing import at_most, to_image
+from velkin.app.flow.drawing import to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Work
 from velkin.core.errors import FitRefused, UnreadableFile, VelkinError
 from velkin.core.files.raw_names import is_raw_name
 from velkin.core.path import ColourPath, path_of
 from velkin.core.render import eased, shown, to_working
+from velkin.core.sampling import at_most
 from velkin.core.sources import decode_source
 from velkin.core.spaces.rgb import ROMM
 from velkin.core.stages.camera import built_in_stage

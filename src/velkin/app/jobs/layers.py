@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QImage
 
-from velkin.app.flow.drawing import at_most, to_image
+from velkin.app.flow.drawing import to_image
 from velkin.app.flow.loss_map import map_colours
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
@@ -19,6 +19,8 @@ from velkin.core.errors import VelkinError
 from velkin.core.icc.space import Space
 from velkin.core.path import ColourPath
 from velkin.core.render import to_working
+from velkin.core.sampling import at_most
+from velkin.core.spaces.pictures import SEEN
 from velkin.core.stages.steps import read_as
 
 if TYPE_CHECKING:
@@ -70,7 +72,7 @@ class LayerJobs(Work):
             return
 
         def work(job: Job) -> Shifted:
-            from velkin.core.layered import SEEN, shift_of  # loaded when a layered picture is at hand
+            from velkin.core.layered import shift_of  # loaded when a layered picture is at hand
 
             try:
                 shift = shift_of(found.path, meant, to, _SAMPLE)

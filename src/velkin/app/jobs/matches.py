@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
-from velkin.app.flow.drawing import at_most, to_image
+from velkin.app.flow.drawing import to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Work
 from velkin.core.charts.definition import Chart
@@ -18,6 +18,7 @@ from velkin.core.errors import ChartNotFound, FitRefused, VelkinError
 from velkin.core.gamut.masks import Window
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, shown, to_working
+from velkin.core.sampling import at_most
 from velkin.core.shoot.frame import Role
 from velkin.core.shoot.state import State
 from velkin.core.spaces.rgb import ROMM

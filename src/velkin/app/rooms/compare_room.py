@@ -19,7 +19,7 @@ from velkin.app.widgets.pin_table import PinTable
 from velkin.app.widgets.viewer import PictureView
 from velkin.app.words import localised
 from velkin.core.errors import VelkinError
-from velkin.core.match.comparing import SEEN
+from velkin.core.spaces.pictures import SEEN
 
 _WAYS = (("wipe", "with a line that wipes"), ("side", "side by side"))
 

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
-from velkin.app.flow.drawing import at_most, to_image
+from velkin.app.flow.drawing import to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
@@ -20,6 +20,7 @@ from velkin.core.errors import VelkinError
 from velkin.core.gamut.intents import Rendering, advice, best_of, renderings
 from velkin.core.icc.space import Space
 from velkin.core.render import eased, shown, to_working
+from velkin.core.sampling import at_most
 
 #: Longest side of the pictures that figures are measured on, in pixels.
 _EDGE = 900

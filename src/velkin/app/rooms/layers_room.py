@@ -13,10 +13,11 @@ from velkin.app.widgets.change_map import ChangeMap
 from velkin.app.widgets.layer_rows import layer_row
 from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, labelled, soft
 from velkin.app.widgets.space_box import SpaceBox
-from velkin.app.words import localised
+from velkin.app.words import localised, whole_percent
 from velkin.core.icc.space import Space
-from velkin.core.layered import SEEN, Shift
+from velkin.core.layered import Shift
 from velkin.core.path import ColourPath
+from velkin.core.spaces.pictures import SEEN
 from velkin.core.spaces.rgb import SRGB, RGBSpace
 from velkin.core.stages.stage import Place as Stop
 from velkin.core.stages.steps import read_as
@@ -115,9 +116,9 @@ class LayersRoom(Room):
         self.map.show_map(shifted.map, shifted.shift.words())
 
     def _show_shift(self, shift: Shift, to: Space) -> None:
-        number = "0 %" if shift.share == 0 else f"{100 * shift.share:.0f} %" if shift.share >= 0.01 else "< 1 %"
         self.figure.show_value(
-            number, f"of the picture would have moved by more than ΔE {SEEN:.0f} if each layer were converted by itself"
+            whole_percent(shift.share),
+            f"of the picture would have moved by more than ΔE {SEEN:.0f} if each layer were converted by itself",
         )
         rows = (("Mean", shift.mean), ("95th percentile", shift.p95), ("Largest", shift.largest))
         self.facts.show_rows([(name, localised(f"ΔE {value:.1f}")) for name, value in rows])

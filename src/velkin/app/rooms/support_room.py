@@ -12,7 +12,7 @@ from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.change_map import ChangeMap
 from velkin.app.widgets.parts import Bench, Elided, Facts, Figure, button, soft
-from velkin.app.words import count, localised, signed
+from velkin.app.words import count, localised, signed, whole_percent
 from velkin.core.cameraprofiles.report import hue_name
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import VelkinError
@@ -99,7 +99,7 @@ class SupportRoom(Room):
             return
         if found.frame != self._model.current:
             return
-        number = _percent(found.share)
+        number = whole_percent(found.share)
         words = "of this picture is vouched for by no patch"
         self.figure.show_value(number, words)
         self._by = ("By", ", ".join(found.charts))
@@ -120,12 +120,8 @@ class SupportRoom(Room):
             self.facts.show_rows([self._by, ("This light", light.message)])
             return
         name, most = light.most
-        mean = ("This light", f"{_percent(light.share)} on average of {count(light.frames, 'frame')}")
-        self.facts.show_rows([self._by, mean, ("Most", f"{_percent(most)} in {name}")])
-
-
-def _percent(share: float) -> str:
-    return "0 %" if share == 0 else f"{100 * share:.0f} %" if share >= 0.01 else "< 1 %"
+        mean = ("This light", f"{whole_percent(light.share)} on average of {count(light.frames, 'frame')}")
+        self.facts.show_rows([self._by, mean, ("Most", f"{whole_percent(most)} in {name}")])
 
 
 def _name(lab: tuple[float, float, float]) -> str:

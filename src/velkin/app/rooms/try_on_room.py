@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
-from velkin.app.flow.drawing import at_most, to_image
+from velkin.app.flow.drawing import to_image
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
@@ -22,6 +22,7 @@ from velkin.core.conversion.light import linear_in
 from velkin.core.errors import VelkinError
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.render import shown
+from velkin.core.sampling import at_most
 from velkin.core.spaces.rgb import ROMM, RGBSpace
 from velkin.core.tags.plausible import TRIED, Hints, Plausible, ranked, sample_of
 

@@ -20,6 +20,8 @@ from velkin.core.errors import FitRefused
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
 
+#: Longest edge at which a picture is looked at, in pixels, wherever that is told.
+EDGE = 1200
 #: So far within the edge, in powers of two of a ratio, a colour is no longer held from all sides: about 3 %.
 _EDGE = 0.04
 #: Numbers below this share of the white level tell more of noise than of colour; what is so dark is not judged.

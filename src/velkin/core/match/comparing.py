@@ -9,14 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.match.aligned import registration, warped
-from velkin.core.spaces.pictures import difference, lab
+from velkin.core.spaces.pictures import difference, figures, lab
 from velkin.core.spaces.rgb import ROMM
 
 Pixels = NDArray[np.float32]
 Mask = NDArray[np.bool_]
-
-#: A difference that is seen without comparing closely, ΔE00.
-SEEN = 2.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,10 +90,7 @@ def compare(here: Pixels, other: Pixels, align: bool = True, shift: tuple[float,
         laid, inside = moved, there & (before[..., 0] > 0.99)
     first, second = (lab(np.maximum(p, 0.0), ROMM) for p in (here, laid))
     off = difference(first, second)[inside]
-    if not off.size:
-        return Compared(first, second, inside, laid, 0.0, 0.0, 0.0, 0.0)
-    figures = float(off.mean(dtype=np.float64)), float(np.percentile(off, 95)), float(off.max())
-    return Compared(first, second, inside, laid, *figures, float(np.count_nonzero(off > SEEN) / off.size))
+    return Compared(first, second, inside, laid, *figures(off))
 
 
 def _sized(picture: Pixels, width: int, height: int) -> Pixels:

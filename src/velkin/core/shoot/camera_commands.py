@@ -175,12 +175,13 @@ class CameraCommands:
             if light is not None:
                 self._document.store.run("UPDATE lights SET gift = NULL WHERE id = ? AND gift IS NOT NULL", light)
 
-    def keep_field(self, frame: int, kept: KeptField, joins: bool = False) -> None:
-        """Keep what a flat frame shows, which marks it as one; also how much of it is taken out. `joins` as in `set_balance`."""
-        name = self._document.state.frames[frame].name
-        with self._document.step(f"even the field by {name}", joins):
-            self._document.store.run("UPDATE frames SET role = 'flat' WHERE id = ? AND role <> 'flat'", frame)
-            self._document.store.run("INSERT OR REPLACE INTO fields VALUES (?, ?)", frame, to_text(kept))
+    def keep_fields(self, fields: Mapping[int, KeptField], joins: bool = False) -> None:
+        """Keep what flat frames show, which marks them as such; also how much of it is taken out. `joins` as in `set_balance`."""
+        names = ", ".join(self._document.state.frames[f].name for f in fields)
+        with self._document.step(f"even the field by {names}", joins):
+            for frame, kept in fields.items():
+                self._document.store.run("UPDATE frames SET role = 'flat' WHERE id = ? AND role <> 'flat'", frame)
+                self._document.store.run("INSERT OR REPLACE INTO fields VALUES (?, ?)", frame, to_text(kept))
 
     def set_exposure(self, frames: Iterable[int], ev: float) -> None:
         """Set the exposure of frames, in EV."""

@@ -62,6 +62,10 @@ class CameraStage:
         """The factor by which exposure multiplies light: the frame's own, and what the file asks for."""
         return float(2.0 ** (self.exposure + self.baseline))
 
+    def xyz(self, rgb: Floats) -> Floats:
+        """XYZ D50 (..., 3) of single colours in camera RGB, as exposed, without the profile's tone curve."""
+        return np.asarray(self.colours.xyz(rgb * np.array(self.balance)) * self.gain)
+
     def describe(self) -> tuple[Line, ...]:
         """What it says of itself."""
         lines = [Line(f"{self.profile or 'built-in profile'}, balance {self.balance_from}", Alters.LOOK)]
