@@ -56,7 +56,7 @@ def test_a_picture_is_rendered_evened(folder, tmp_path, capsys):
 
 def test_another_aperture_is_warned_of_and_what_is_no_flat_frame_refused(folder, tmp_path, capsys):
     status, _, err = asked(capsys, "render", folder / "second.dng", "--flat", folder / "wide.dng", "--out", tmp_path / "a.tif")
-    assert status == 0 and "at another aperture, whose field is another (f/2.8, and f/8)" in err
+    assert status == 0 and "was shot with f/8 instead of f/2.8; the field of wide.dng is another" in err
     status, said, err = asked(capsys, "flat", folder / "chart.dng")
     assert status == 1 and "no even surface" in said["error"] and "chart.dng" in err
     status, said, _ = asked(capsys, "flat", folder / "flat.dng", folder / "chart.dng", folder / "second.dng")

@@ -109,7 +109,7 @@ def test_another_aperture_is_left_alone_unless_it_is_asked_for(shoot, ids):
     wide = dataclasses.replace(
         frame, facts=dataclasses.replace(frame.facts, exif=dataclasses.replace(frame.facts.exif, aperture="f/2.8"))
     )
-    assert does_not_suit(frame, flat) == "" and does_not_suit(wide, flat).startswith("f/2.8 instead of")
+    assert does_not_suit(frame.facts, flat.facts) == "" and does_not_suit(wide.facts, flat.facts).startswith("f/2.8 instead of")
     kept = KeptField(fit_field(board()), others_too=True)
     shoot.camera.keep_fields({flat.id: kept})
     state = dataclasses.replace(shoot.state, frames={**shoot.state.frames, frame.id: wide})

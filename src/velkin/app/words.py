@@ -17,7 +17,6 @@ _DECIMAL = re.compile(r"(?<![\w./-])(\d+)\.(\d+)(?![\w/-]|\.\w)")
 _decimal = "."
 MINUS = "\u2212"
 CONVERT, ASSIGN = Alters.NUMBERS.value, Alters.LOOK.value
-MODELS = {"rgb": "RGB", "gray": "gray", "cmyk": "CMYK", "lab": "Lab"}
 
 
 def signed(value: float, digits: int = 1) -> str:

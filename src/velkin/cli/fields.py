@@ -67,16 +67,12 @@ def field_in(path: Path) -> Field:
 def evened_by(path: Path, facts: RawFacts) -> EvenField:
     """What evens a raw file by a flat frame; says so where that was shot otherwise. Raises VelkinError."""
     from velkin.core.files import raw
+    from velkin.core.shoot.even_fields import does_not_suit
     from velkin.core.stages.even_field import EvenField
 
-    own = raw.read_facts(path)
-    for what, a, b in (
-        ("with another camera", own.unique, facts.unique),
-        ("with another lens", own.exif.lens, facts.exif.lens),
-        ("at another aperture", own.exif.aperture, facts.exif.aperture),
-    ):
-        if a != b:
-            say(f"{path.name}: it was shot {what}, whose field is another ({a or 'not known'}, and {b or 'not known'})")
+    why = does_not_suit(facts, raw.read_facts(path))
+    if why:
+        say(f"{facts.path.name} was shot with {why}; the field of {path.name} is another")
     return EvenField(field_in(path), 1.0, path.name)
 
 

@@ -103,7 +103,7 @@ class FieldSection(QWidget):
         self.strength.show_value(kept.strength)
         self.others.setChecked(kept.others_too)
         raw = [state.frames[f] for f in state.light(flat.light).frames if state.frames[f].is_raw]
-        unlike = {f.name: why for f in raw if (why := does_not_suit(f, flat))}
+        unlike = {f.name: why for f in raw if (why := does_not_suit(f.facts, flat.facts))}
         self.others.setVisible(bool(unlike))
         self.words.setText(_in_words(len(raw), unlike, kept))
 

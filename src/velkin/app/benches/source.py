@@ -18,11 +18,12 @@ from velkin.app.widgets.parts import Bench, Facts, Heading, Rule, beside, button
 from velkin.app.widgets.pin_table import PinTable
 from velkin.app.widgets.source_news import SourceNews
 from velkin.app.widgets.space_box import SpaceBox, second_line
-from velkin.app.words import ASSIGN, CONVERT, MODELS, signed
+from velkin.app.words import ASSIGN, CONVERT, signed
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.facts import FileFacts
 from velkin.core.icc.space import Space
 from velkin.core.shoot.frame import Frame
+from velkin.core.tags.facts import MODELS
 from velkin.core.tags.ledger import Entry, Verb
 from velkin.core.tags.rules import ACTION_WORDS, CASES, case_of
 

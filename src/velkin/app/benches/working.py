@@ -18,7 +18,7 @@ from velkin.app.widgets.checkable import CheckBox, RadioButton
 from velkin.app.widgets.parts import Bench, Facts, Figure, Words, button, compact, labelled, row_of, soft
 from velkin.app.widgets.pin_table import PinTable, full_scale
 from velkin.app.widgets.space_box import SpaceBox, second_line
-from velkin.app.words import ASSIGN, CONVERT, MINUS, MODELS, count, localised, percent, share, signed
+from velkin.app.words import ASSIGN, CONVERT, MINUS, count, localised, percent, share, signed
 from velkin.core.conversion.effect import in_words, intent_name
 from velkin.core.icc.space import Space, same
 from velkin.core.icc.transform import Intent
@@ -28,6 +28,7 @@ from velkin.core.spaces.purposes import COSTS, PURPOSES
 from velkin.core.spaces.rgb import SRGB, RGBSpace, family_of
 from velkin.core.spaces.volume import lab_volume
 from velkin.core.stages.stage import Place
+from velkin.core.tags.facts import MODELS
 from velkin.core.tags.ledger import Entry, Verb
 from velkin.core.tags.pins import Pin, Target, distance, nearest
 

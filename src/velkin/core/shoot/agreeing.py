@@ -99,7 +99,7 @@ def _apart(one: JudgedReading, other: JudgedReading, first: CameraStage, second:
 
 def _rendered(kept: JudgedReading, stage: CameraStage) -> Floats:
     """Lab (N, 3) of the patches, brought to the exposure at which the greys are the reference's."""
-    xyz = stage.colours.xyz(kept.for_fit().rgb() * np.array(stage.balance))
+    xyz = stage.xyz(kept.for_fit().rgb())
     reference = kept.chart.reference_d50()
     return xyz_to_lab(np.maximum(xyz * common_exposure(xyz[:, 1], reference[:, 1], kept.chart.neutral_rows()), 0.0))
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from velkin.core.fields import Field
+from velkin.core.files.facts import FileFacts
 from velkin.core.shoot.frame import Frame, Role
 
 
@@ -23,10 +24,10 @@ def flat_of(frames: Iterable[Frame], fields: Mapping[int, KeptField]) -> Frame |
     return next((f for f in frames if f.role is Role.FLAT and f.id in fields), None)
 
 
-def does_not_suit(frame: Frame, flat: Frame) -> str:
+def does_not_suit(frame: FileFacts, flat: FileFacts) -> str:
     """Why a flat frame's field is not that of a frame, in words; empty where it is."""
-    own, its = frame.facts.exif, flat.facts.exif
-    if frame.facts.unique != flat.facts.unique:
+    own, its = frame.exif, flat.exif
+    if frame.unique != flat.unique:
         return "another camera"
     if own.lens != its.lens:
         return f"{own.lens or 'an unknown lens'} instead of {its.lens or 'an unknown one'}"

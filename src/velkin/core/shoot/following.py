@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from velkin.core.files.facts import FileFacts
 from velkin.core.shoot.frame import Frame
-from velkin.core.tags.facts import PictureFacts
+from velkin.core.tags.facts import MODELS, PictureFacts
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,7 @@ def differences(old: FileFacts, new: FileFacts) -> str:
         found.append(f"{new.width} × {new.height} instead of {old.width} × {old.height}")
     if isinstance(old, PictureFacts) and isinstance(new, PictureFacts):
         if old.colour_model != new.colour_model:
-            found.append(f"{_MODELS[new.colour_model]} instead of {_MODELS[old.colour_model]}")
+            found.append(f"{MODELS[new.colour_model]} instead of {MODELS[old.colour_model]}")
         if _tag(old) != _tag(new):
             found.append(f"{_tag(new)} instead of {_tag(old)}")
         if len(old.layers) != len(new.layers):
@@ -45,9 +45,6 @@ def differences(old: FileFacts, new: FileFacts) -> str:
     if old.bits != new.bits:
         found.append(f"{new.bits}-bit instead of {old.bits}-bit")
     return ", ".join(found)
-
-
-_MODELS = {"rgb": "RGB", "gray": "gray", "cmyk": "CMYK", "lab": "Lab"}
 
 
 def _tag(facts: PictureFacts) -> str:
@@ -62,7 +59,7 @@ def no_longer_fits(frame: Frame, new: FileFacts) -> str:
     if new.page != old.page:
         return f"picture {old.page + 1} is not in it any more"
     if new.colour_model != old.colour_model:
-        return f"it is {_MODELS[new.colour_model]} now"
+        return f"it is {MODELS[new.colour_model]} now"
     if frame.ledger and (new.said != old.said or new.tag.state != old.tag.state):
         return "its tag is another, and its ledger was decided for the one before"
     return ""

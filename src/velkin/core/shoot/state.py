@@ -108,7 +108,7 @@ class State:
         if flat is None:
             return None
         kept = self.fields[flat.id]
-        if not kept.strength or (does_not_suit(f, flat) and not kept.others_too):
+        if not kept.strength or (does_not_suit(f.facts, flat.facts) and not kept.others_too):
             return None
         return EvenField(kept.field, kept.strength, flat.name)
 

@@ -12,6 +12,9 @@ from velkin.core.tags.tag import Statement, Tag
 if TYPE_CHECKING:
     from velkin.core.tags.inspect import Inspection
 
+#: Colour models in words.
+MODELS = {"rgb": "RGB", "gray": "gray", "cmyk": "CMYK", "lab": "Lab"}
+
 
 @dataclass(frozen=True, kw_only=True)
 class PictureFacts(FileFacts):
