@@ -42,13 +42,13 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.spectra import Illuminant
 from velkin.core.stages.camera import CameraStage
+from velkin.sim.arrangements import tilted_corners
 from velkin.sim.camera import Camera
 from velkin.sim.crowd import make_crowd
 from velkin.sim.demo import demo_folder, prepare_demo, write_demo_shoot
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.fit_trials import chart_rgb, reading_of, unseen_reflectances
 from velkin.sim.lights import north_window
-from velkin.sim.madderfold import tilted_corners
 from velkin.sim.scenes import Scene
 
 sys.path.insert(0, str(Path(__file__).parent))

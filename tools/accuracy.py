@@ -58,6 +58,7 @@ from velkin.core.spaces.rgb import BUILT_IN, P3, ROMM, SRGB
 from velkin.core.spaces.volume import lab_volume
 from velkin.core.spectra import WAVELENGTHS, Illuminant, parse_light
 from velkin.core.stages.camera import built_in_stage
+from velkin.sim.arrangements import tilted_corners
 from velkin.sim.camera import Camera, field_two, pocket_three
 from velkin.sim.conversion_trials import INTENTS, SOURCES, between_all, from_press, into_press, there_and_back
 from velkin.sim.day_trials import day_trial
@@ -75,7 +76,6 @@ from velkin.sim.fit_trials import (
     unseen_reflectances,
 )
 from velkin.sim.lights import StudioLight, cool_led, north_window, warm_led, weaving_lamp
-from velkin.sim.madderfold import tilted_corners
 from velkin.sim.match_trials import camera_trials, export_errors, plate_of, treatment_trials, two_cameras
 from velkin.sim.press import press_profile
 from velkin.sim.print_room import press_space

@@ -13,7 +13,7 @@ from velkin.core.charts.built_in import iso24
 from velkin.core.charts.refining import homography
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
-from velkin.sim.madderfold import chart_corners
+from velkin.sim.arrangements import chart_corners
 
 LEFT = Qt.MouseButton.LeftButton
 CHART = iso24()

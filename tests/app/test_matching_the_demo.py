@@ -19,6 +19,7 @@ from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import SRGB
 from velkin.core.tags.pins import Target, distance
 from velkin.sim import journal, madderfold
+from velkin.sim.sittings import SECOND
 
 
 def arrived(window, files, light):
@@ -41,7 +42,7 @@ def part_of(picture, at, by=0.02):
 
 def test_a_days_matching(qtbot, window, ids, demo_frames, tmp_path):
     state = lambda: window.model.state  # noqa: E731
-    field = arrived(window, madderfold.second_camera_files(demo_frames), "second camera")
+    field = arrived(window, madderfold.files_of(SECOND, demo_frames), "second camera")
     window.jobs.command(lambda s: s.frames.set_role([field["field-0201"]], Role.CHART))
     plates = arrived(window, journal.make(tmp_path / "journal", demo_frames), "journal")
     reference = ids["north-0412"]
@@ -138,7 +139,7 @@ def test_a_days_matching(qtbot, window, ids, demo_frames, tmp_path):
 
 def test_what_the_second_camera_shot_comes_nearer_to_the_first(qtbot, window, ids, demo_frames):
     """The same skeins by both cameras: written by either, far apart before and near after the match, outside the chart's own colours."""
-    field = arrived(window, madderfold.second_camera_files(demo_frames), "second camera")
+    field = arrived(window, madderfold.files_of(SECOND, demo_frames), "second camera")
     window.jobs.command(lambda s: s.frames.set_role([field["field-0201"]], Role.CHART))
     frame, reference = field["field-0203"], ids["north-0412"]
     room = enter(qtbot, window, frame, reference)

@@ -21,8 +21,9 @@ from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spaces.rgb import SRGB
 from velkin.core.spectra import Illuminant
+from velkin.sim.arrangements import chart_corners
 from velkin.sim.crowd import make_crowd
-from velkin.sim.madderfold import chart_corners, light_of
+from velkin.sim.sittings import LAMP, NORTH
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -54,7 +55,7 @@ def assert_right_colours(path: Path, light: str):
         assert ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(BytesIO(embedded))).strip() == "sRGB"
         coded = np.asarray(picture).astype(np.float32)
     patches = read(coded, chart_corners(light) * picture.size[0] / 2400, chart).rgb() / 255
-    reference = chart.reference(Illuminant("", light_of(light).power))
+    reference = chart.reference(Illuminant("", (NORTH if light == "north" else LAMP).light().power))
     held = np.all(reference @ SRGB.from_xyz.T >= 0, axis=1)
     assert held.sum() == 23  # all but cyan
     difference = ciede2000(to_lab(patches, embedded, "rgb"), xyz_to_lab(reference))[held]

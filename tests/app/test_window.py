@@ -271,10 +271,10 @@ def test_an_empty_window_and_bad_shoots_say_what_to_do(qtbot, tmp_path):
 @pytest.fixture
 def slow_demo(tmp_path, demo_frames, monkeypatch):
     """A demo folder of three parts; the second waits until it is let on, the third cannot be written."""
-    from velkin.sim import demo
+    from velkin.sim import demo, sittings
 
     first, rest = ("north-0401", "north-0402", "north-0412"), ("north-0413", "north-0414")
-    north = next(iter(demo.madderfold.lights()))
+    north = sittings.NORTH.name
     let_on = threading.Event()
 
     def made(names):

@@ -14,9 +14,9 @@ from velkin.core.errors import BadChart, ChartNotFound, ReadingRefused
 from velkin.core.files.raw import decode
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import parse_light
+from velkin.sim.arrangements import tilted_corners
 from velkin.sim.camera import Camera
 from velkin.sim.lights import north_window, weaving_lamp
-from velkin.sim.madderfold import tilted_corners
 from velkin.sim.scenes import Scene
 
 from ..studio import shoot_chart

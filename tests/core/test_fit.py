@@ -24,6 +24,7 @@ from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import xyz_to_lab
 from velkin.core.spectra import Illuminant, parse_light
+from velkin.sim.arrangements import tilted_corners
 from velkin.sim.camera import Camera, field_two, pocket_three
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.fit_trials import (
@@ -36,7 +37,6 @@ from velkin.sim.fit_trials import (
     unseen_reflectances,
 )
 from velkin.sim.lights import cool_led, north_window, warm_led, weaving_lamp
-from velkin.sim.madderfold import tilted_corners
 from velkin.sim.scenes import Scene
 
 CHART = iso24()

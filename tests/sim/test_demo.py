@@ -6,7 +6,7 @@ import pytest
 
 from velkin.core.errors import OutputFailed
 from velkin.core.shoot.shoot import Shoot
-from velkin.sim import demo, madderfold
+from velkin.sim import demo, madderfold, sittings
 
 
 @pytest.fixture
@@ -16,7 +16,7 @@ def folder(tmp_path, demo_frames, monkeypatch):
     (here / "frames").mkdir(parents=True)
     for file in demo_frames.iterdir():
         os.link(file, here / "frames" / file.name)
-    for beside in ("faults", "second camera"):
+    for beside in {sitting.folder for sitting in sittings.EVERY} - {sittings.FIRST}:
         (here / beside).symlink_to(demo_frames.parent / beside)
     monkeypatch.setattr(demo, "publish", lambda folder: [])
     for pictures in (demo.elsewhere, demo.journal):
@@ -36,10 +36,17 @@ def frames_in(path):
 def test_the_whole_demo(folder):
     path = demo.prepare_demo(folder)
     frames = frames_in(path)
-    files = [*madderfold.frame_files(folder), *madderfold.second_camera_files(folder)]
-    assert [f[0] for f in frames] == [p.stem for p in files]
-    assert {light for _, light, _ in frames} == {*madderfold.lights(), "North window, second camera"}
-    assert [name for name, _, role in frames if role == "chart"] == ["north-0401", "lamp-0501", "field-0201"]
+    shot = [(f.name, s.name, f.role) for s in sittings.EVERY if s is not sittings.FAULTS for f in s.frames]
+    assert frames == shot
+    assert [name for name, _, role in frames if role == "chart"] == [
+        "north-0401",
+        "lamp-0501",
+        "field-0201",
+        "yard-0601",
+        "yard-0604",
+        "yard-0610",
+        "copy-0701",
+    ]
     assert [name for name, _, role in frames if role == "neutral"] == ["north-0402", "lamp-0502"]
     assert demo.Demo(folder).is_begun()
     assert demo.Demo(folder).parts_left() == []
@@ -65,17 +72,17 @@ def test_a_half_made_demo_goes_on_and_brings_nothing_twice(folder):
     assert made.is_begun()
     assert [p.name for p in demo.Demo(folder).parts_left()] == [p.name for p in parts[1:]]
     demo.prepare_demo(folder)
-    assert len(frames_in(made.shoot_path)) == 15
+    assert len(frames_in(made.shoot_path)) == 27
 
 
 def test_a_damaged_or_older_demo_is_made_anew(folder):
     path = demo.prepare_demo(folder)
     path.write_bytes(b"nothing")
     assert not demo.Demo(folder).is_begun()
-    assert len(frames_in(demo.prepare_demo(folder))) == 15
+    assert len(frames_in(demo.prepare_demo(folder))) == 27
     (folder / "in the shoot.txt").write_text("recipe of old\nnorth, first\n")
     assert not demo.Demo(folder).is_begun()
-    assert len(frames_in(demo.prepare_demo(folder))) == 15
+    assert len(frames_in(demo.prepare_demo(folder))) == 27
 
 
 def test_stopping_leaves_no_half_file(folder):

@@ -8,6 +8,7 @@ from velkin.core.match.aligned import pairs_of_aligned
 from velkin.core.match.solver import Wish, learn
 from velkin.core.spaces.rgb import ROMM, SRGB, between
 from velkin.sim import journal, madderfold
+from velkin.sim.sittings import SECOND
 
 
 def linear(path) -> np.ndarray:
@@ -45,7 +46,7 @@ def _icc(file, folder):
 
 
 def test_the_second_camera_shot_the_same_bench(demo_frames):
-    files = madderfold.second_camera_files(demo_frames)
+    files = madderfold.files_of(SECOND, demo_frames)
     assert [f.stem for f in files] == ["field-0201", "field-0203", "field-0205"]
     assert {read_facts(f).model for f in files} == {"Velkin Field Two"}
     assert {read_facts(f).model for f in madderfold.frame_files(demo_frames)} == {"Velkin Studio One"}

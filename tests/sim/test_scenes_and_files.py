@@ -9,13 +9,15 @@ import rawpy
 import tifffile
 
 from velkin.core.charts.built_in import iso24
+from velkin.core.shoot.frame import Role
 from velkin.core.spectra import daylight, planckian
+from velkin.sim.arrangements import tilted_corners
 from velkin.sim.camera import Camera, Sensor, studio_one_sensitivities
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.dyes import BATHS, WOOL, smooth_reflectances
 from velkin.sim.lights import north_window, weaving_lamp
-from velkin.sim.madderfold import lights, tilted_corners
 from velkin.sim.scenes import Scene
+from velkin.sim.sittings import LAMP, NORTH
 
 CHART = iso24()
 
@@ -164,6 +166,5 @@ def test_raw_files_are_valid_dng_for_two_readers(tmp_path):
 
 
 def test_the_shoot_has_two_lights_each_with_chart_and_neutral_first():
-    grouped = lights()
-    assert list(grouped) == ["North window", "Weaving lamp"]
-    assert all(len(names) == 6 for names in grouped.values())
+    for sitting in (NORTH, LAMP):
+        assert [f.role for f in sitting.frames] == [Role.CHART, Role.NEUTRAL, *[Role.SUBJECT] * 4]

@@ -9,10 +9,10 @@ from pathlib import Path
 import numpy as np
 
 from velkin.core.charts.built_in import iso24
+from velkin.sim.arrangements import tilted_corners
 from velkin.sim.camera import Camera
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.lights import north_window, weaving_lamp
-from velkin.sim.madderfold import tilted_corners
 from velkin.sim.scenes import Scene
 
 WIDTH, HEIGHT = 480, 320

@@ -16,9 +16,10 @@ from velkin.core.charts.built_in import iso24
 from velkin.core.charts.greys import from_greys
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.shoot.moving import Anchor, Moment, white_at
-from velkin.core.spectra import Illuminant, daylight, planckian
+from velkin.core.spectra import Illuminant
 from velkin.sim.camera import Camera
 from velkin.sim.fit_trials import chart_rgb, reading_of
+from velkin.sim.lights import sky
 
 Floats = NDArray[np.float64]
 
@@ -30,13 +31,9 @@ LENGTH = 560.0
 
 
 def light_at(minute: float) -> Illuminant:
-    """The light at a minute: a black body's low in the sky, daylight later, a mixture between."""
+    """The light at a minute."""
     mired = np.interp(minute, _MINUTES, 1e6 / np.array(_KELVIN))
-    kelvin = float(1e6 / mired)
-    high = float(np.clip((kelvin - 4000.0) / 1500.0, 0.0, 1.0))
-    low, sky = planckian(min(kelvin, 6000.0)), daylight(max(kelvin, 4000.0))
-    power = (1.0 - high) * low / low.mean() + high * sky / sky.mean()
-    return Illuminant(f"minute {minute:.0f}", power)
+    return Illuminant(f"minute {minute:.0f}", sky(float(1e6 / mired)))
 
 
 @dataclass(frozen=True)

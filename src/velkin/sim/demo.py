@@ -1,4 +1,4 @@
-"""The demo shoot as a shoot file: the Madderfold frames in their two lights, chart and neutral frames marked.
+"""The demo shoot as a shoot file: the Madderfold frames in their lights, chart and neutral frames marked.
 
 It is made in parts, so that the first frames can be looked at while the simulator makes the others. Each part makes its files, which
 may take a while and can be stopped, and is then added to the shoot as one import would be. A demo that was left half made goes on
@@ -20,8 +20,9 @@ from velkin.core.errors import OutputFailed, VelkinError
 from velkin.core.shoot.arrivals import Arrival, look_at
 from velkin.core.shoot.frame import Role
 from velkin.core.shoot.shoot import Shoot
-from velkin.sim import elsewhere, journal, madderfold, screens
+from velkin.sim import elsewhere, journal, madderfold, screens, sittings
 from velkin.sim.print_room import press_space, publish
+from velkin.sim.sittings import FIRST, Sitting
 
 #: The second destination of the demo: the shade card that Quill Lane prints.
 _SHADE_CARD = replace(
@@ -60,33 +61,39 @@ class Part:
     add: Callable[[Shoot, list[Arrival]], None]
 
 
-def _frames(*numbers: str) -> Callable[[Path, Progress, Stopped], list[Path]]:
+def _frames(
+    sitting: Sitting, chosen: Callable[[str], bool] = lambda name: True
+) -> Callable[[Path, Progress, Stopped], list[Path]]:
+    """Makes a sitting's frames, or those of chosen names."""
+
     def make(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
-        madderfold.make(folder / "frames", progress, numbers, stopped)
-        return [p for p in madderfold.frame_files(folder / "frames") if p.stem in numbers]
+        files = [p for p in madderfold.files_of(sitting, folder / FIRST) if chosen(p.stem)]
+        madderfold.make(folder / FIRST, progress, [p.stem for p in files], stopped)
+        return [p for p in files if p.is_file()]
 
     return make
 
 
-def _second_camera(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
-    files = madderfold.second_camera_files(folder / "frames")
-    madderfold.make(folder / "frames", progress, [p.stem for p in files], stopped)
-    return [p for p in files if p.is_file()]
-
-
 def _journal(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
-    return journal.make(folder / "journal", folder / "frames", lambda done: progress(done, journal.COUNT), stopped)
+    return journal.make(folder / "journal", folder / FIRST, lambda done: progress(done, journal.COUNT), stopped)
 
 
 def _in_light(light: str) -> Callable[[Shoot, list[Arrival]], None]:
     def add(shoot: Shoot, arrivals: list[Arrival]) -> None:
         shoot.frames.add_frames(arrivals, light)
+
+    return add
+
+
+def _as_shot(sitting: Sitting) -> Callable[[Shoot, list[Arrival]], None]:
+    """Adds a sitting's frames in its light, its chart and neutral frames marked."""
+
+    def add(shoot: Shoot, arrivals: list[Arrival]) -> None:
+        shoot.frames.add_frames(arrivals, sitting.name)
+        arrived = {a.facts.path.stem for a in arrivals}
         names = {f.name: f.id for f in shoot.state.frames.values()}
-        for role, chosen in (
-            (Role.CHART, ("north-0401", "lamp-0501", "field-0201")),
-            (Role.NEUTRAL, ("north-0402", "lamp-0502")),
-        ):
-            here = [names[a.facts.path.stem] for a in arrivals if a.facts.path.stem in chosen and a.facts.path.stem in names]
+        for role in (Role.CHART, Role.NEUTRAL):
+            here = [names[f.name] for f in sitting.frames if f.role is role and f.name in arrived and f.name in names]
             if here:
                 shoot.frames.set_role(here, role)
 
@@ -94,14 +101,14 @@ def _in_light(light: str) -> Callable[[Shoot, list[Arrival]], None]:
 
 
 def _arrived(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
-    return elsewhere.make(folder / "arrived", folder / "frames", lambda done: progress(done, elsewhere.COUNT), stopped)
+    return elsewhere.make(folder / "arrived", folder / FIRST, lambda done: progress(done, elsewhere.COUNT), stopped)
 
 
 def _papers(folder: Path, progress: Progress, stopped: Stopped) -> list[Path]:
     """Profiles of screens and print room, and the chart frames gone wrong, which lie beside the shoot."""
     screens.write(folder / "screens")
     publish(folder / "from Quill Lane")
-    madderfold.make(folder / "frames", progress, stopped=stopped)
+    madderfold.make(folder / FIRST, progress, stopped=stopped)
     return []
 
 
@@ -115,21 +122,26 @@ def _add_shade_card(shoot: Shoot, arrivals: list[Arrival]) -> None:
 _SENT = "Velkin Field Two · Stand-in 35 mm reportage · sent by mill, visitor and print room"
 
 
-#: The light of the second camera's frames.
-_SECOND = "North window, second camera"
+_AT_FIRST = ("north-0401", "north-0402", "north-0412")
+
+
+def _part_of(sitting: Sitting, words: str) -> Part:
+    return Part(sitting.folder, words, _frames(sitting), _as_shot(sitting))
 
 
 def _parts() -> tuple[Part, ...]:
-    north, lamp = madderfold.lights()
-    names = madderfold.lights()
-    first = ("north-0401", "north-0402", "north-0412")
+    north, lamp = sittings.NORTH, sittings.LAMP
     return (
-        Part("north, first", "the first pictures", _frames(*first), _in_light(north)),
-        Part("north, rest", f"pictures under {north}", _frames(*(n for n in names[north] if n not in first)), _in_light(north)),
-        Part("lamp", f"pictures under {lamp}", _frames(*names[lamp]), _in_light(lamp)),
-        Part("second camera", "pictures of the second camera", _second_camera, _in_light(_SECOND)),
+        Part("north, first", "the first pictures", _frames(north, lambda name: name in _AT_FIRST), _as_shot(north)),
+        Part(
+            "north, rest", f"pictures under {north.name}", _frames(north, lambda name: name not in _AT_FIRST), _as_shot(north)
+        ),
+        Part("lamp", f"pictures under {lamp.name}", _frames(lamp), _as_shot(lamp)),
+        _part_of(sittings.SECOND, "pictures of the second camera"),
         Part("arrived", "files that arrived from elsewhere", _arrived, _add),
         Part("journal", "pictures from a journal", _journal, _in_light(journal.NAME)),
+        _part_of(sittings.YARD, "pictures of the dye yard"),
+        _part_of(sittings.COPYING, "pictures of the copying table"),
         Part("papers", "profiles of screens and print room", _papers, _add_shade_card),
     )
 
@@ -251,8 +263,8 @@ def write_demo_shoot(path: Path, frames: Path) -> None:
     try:
         with ThreadPoolExecutor() as pool:
             arrivals = {a.facts.path.stem: a for a in pool.map(look_at, madderfold.frame_files(frames))}
-        for light, names in madderfold.lights().items():
-            _in_light(light)(shoot, [arrivals[n] for n in names])
+        for sitting in (sittings.NORTH, sittings.LAMP):
+            _as_shot(sitting)(shoot, [arrivals[f.name] for f in sitting.frames])
         _add_shade_card(shoot, [])
     finally:
         shoot.close()

@@ -40,6 +40,18 @@ def weaving_lamp() -> StudioLight:
     return StudioLight("Weaving lamp", planckian(2900.0) * shade)
 
 
+def sky(kelvin: float) -> Floats:
+    """The light of the sky (81,) at a temperature: a black body's where the sun is low, daylight above 5500 K, a mixture between."""
+    high = float(np.clip((kelvin - 4000.0) / 1500.0, 0.0, 1.0))
+    low, day = planckian(min(kelvin, 6000.0)), daylight(max(kelvin, 4000.0))
+    return np.asarray((1.0 - high) * low / low.mean() + high * day / day.mean())
+
+
+def low_sun(kelvin: float) -> StudioLight:
+    """The sun going down, at one moment of it."""
+    return StudioLight(f"Sun at {kelvin:.0f} K", sky(kelvin))
+
+
 def _phosphor_led(pump: float, pump_height: float, phosphors: tuple[tuple[float, float, float], ...]) -> Floats:
     """A blue chip under phosphors, each (centre nm, width nm, height), skewed towards long wavelengths."""
     power = pump_height * np.exp(-0.5 * ((WAVELENGTHS - pump) / 10.0) ** 2)

@@ -91,6 +91,11 @@ class Scene:
         spectrum = grey * (1.0 - 0.03 * np.exp(-(WAVELENGTHS - 380) / 60))
         self.rgb = (self.lit * texture)[..., None] * self._colour(spectrum[None])[0]
 
+    def board(self, white: float) -> None:
+        """An even white board as ground, spectrally flat, with a fine tooth."""
+        tooth = 1 + 0.003 * _noise(self.rng, self.lit.shape, 2)
+        self.rgb = (self.lit * tooth)[..., None] * self._colour(np.full((1, len(WAVELENGTHS)), white))[0]
+
     def table(self) -> None:
         """A wooden table as ground."""
         depth = np.linspace(0.2, 1.6, _RAMP)

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.refining import homography, project
+from velkin.sim.arrangements import tilted_corners
 from velkin.sim.camera import Camera, Sensor, studio_one_sensitivities
 from velkin.sim.lights import north_window, weaving_lamp
-from velkin.sim.madderfold import tilted_corners
 from velkin.sim.scenes import Scene
 
 Floats = NDArray[np.float64]
