@@ -1,4 +1,4 @@
-"""`velkin flat` and `render --flat`, as a script meets them."""
+"""`velkin flat`, `support`, and several charts in time with `fit` and `render`, as a script meets them."""
 
 import json
 
@@ -102,9 +102,62 @@ def test_the_white_between_charts_is_that_of_the_time(folder, tmp_path, capsys):
     late, err = mean("--balance", charts, "--at", "2026-05-04T11:00:00")
     np.testing.assert_allclose(late, last, rtol=2e-4)
     assert "the balance of b.dng, the nearest, is held" in err
+    np.testing.assert_allclose(mean("--balance", charts, "--at", tmp_path / "a.dng")[0], first, rtol=2e-4)
     for words in (("--at", "noon", "--balance", charts), ("--at", "2026-05-04T10:05:00")):
         assert main(["render", str(tmp_path / "c.dng"), *words, "--out", str(tmp_path / "x.tif")]) == 2
     capsys.readouterr()
+
+
+@pytest.fixture(scope="module")
+def evening(tmp_path_factory):
+    """Three charts of a light that moves, the middle one standing for a frame between the others, and what a profile makes of it."""
+    made = tmp_path_factory.mktemp("evening")
+    for name, kelvin, minute in (("a", 5600.0, 5), ("b", 5200.0, 25), ("c", 4850.0, 45)):
+        shoot_chart(made / f"{name}.dng", light=StudioLight("sky", daylight(kelvin)), seed=minute, size=(900, 600))
+        assert (
+            main(
+                ["fit", str(made / f"{name}.dng"), "--chart", "iso24", "--model", "matrix", "--out", str(made / f"{name}.json")]
+            )
+            == 0
+        )
+    return made
+
+
+def test_a_profile_is_fitted_for_a_time_between_charts(evening, tmp_path, capsys):
+    """Held to the chart that was shot just then."""
+    words = ("fit", evening / "a.dng", "--chart", "iso24", "--model", "matrix", "--also", evening / "c.dng")
+    status, said, err = asked(capsys, *words, "--at", "2026-05-04T10:25:00", "--out", tmp_path / "between.json")
+    own = json.loads((evening / "b.json").read_text())["fits"][0]["cct"]
+    assert status == 0 and err == "" and said["lights"][0]["cct"] == pytest.approx(own, rel=0.01)
+    assert json.loads((tmp_path / "between.json").read_text())["fits"][0]["chart_frame"] == "a.dng to c.dng"
+    status, late, err = asked(capsys, *words, "--at", "2026-05-04T11:25:00", "--out", tmp_path / "late.json")
+    alone = asked(capsys, "fit", evening / "c.dng", "--chart", "iso24", "--model", "matrix", "--out", tmp_path / "c.json")[1]
+    assert status == 0 and late["mean"] == pytest.approx(alone["mean"]) and "the nearest, is held" in err
+    for wrong in (("--also", evening / "c.dng"), ("--at", "2026-05-04T10:25:00")):
+        assert main([*map(str, ("fit", evening / "a.dng", "--chart", "iso24", *wrong, "--out", tmp_path / "x.json"))]) == 2
+    capsys.readouterr()
+
+
+def test_several_profiles_are_mixed_in_time(evening, tmp_path, capsys):
+    charts = f"chart:{evening / 'a.dng'},{evening / 'c.dng'}"
+
+    def mean(profiles, balance, *more):
+        out = tmp_path / "o.tif"
+        where = ("--space", "romm-linear", "--out", out, "--replace")
+        status, said, err = asked(
+            capsys, "render", evening / "b.dng", "--profile", profiles, "--balance", balance, *more, *where
+        )
+        assert status == 0, said
+        return tifffile.imread(out).reshape(-1, 3).mean(axis=0)
+
+    both = f"{evening / 'a.json'},{evening / 'c.json'}"
+    own = mean(evening / "b.json", "chart")
+    np.testing.assert_allclose(mean(both, charts), own, rtol=0.01)
+    np.testing.assert_allclose(mean(both, charts, "--at", evening / "a.dng"), mean(evening / "a.json", "chart"), rtol=1e-3)
+    one_for_all = mean(evening / "a.json", "chart")
+    assert np.abs(one_for_all / own - 1).max() > 0.03
+    words = ("render", evening / "b.dng", "--profile", both, "--balance", "chart", "--out", tmp_path / "x.tif")
+    assert main([*map(str, words)]) == 2 and "one for each" in capsys.readouterr().err
 
 
 def test_what_the_chart_does_not_vouch_for_is_told(folder, tmp_path, capsys):
@@ -113,5 +166,7 @@ def test_what_the_chart_does_not_vouch_for_is_told(folder, tmp_path, capsys):
     assert said["missing"][0]["share"] <= said["share"] and len(said["missing"][0]["lab"]) == 3
     status, said, _ = asked(capsys, "support", folder / "flat.dng", folder / "chart.dng")
     assert status == 0 and said["share"] < 0.01
+    evened = asked(capsys, "support", folder / "flat.dng", folder / "chart.dng", "--flat", folder / "second.dng")[1]
+    assert evened["share"] < 0.01
     status, said, err = asked(capsys, "support", folder / "chart.dng", folder / "flat.dng")
     assert status == 1 and "flat.dng" in err

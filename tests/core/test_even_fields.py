@@ -7,8 +7,10 @@ import dataclasses
 import numpy as np
 import pytest
 
+from velkin.core.charts.built_in import iso24
+from velkin.core.charts.reading_job import pixels_of, read_at, read_chart
 from velkin.core.errors import FitRefused
-from velkin.core.fields import Field, fit_field
+from velkin.core.fields import Field, evened_reading, fit_field
 from velkin.core.gamut.masks import Window
 from velkin.core.render import to_working
 from velkin.core.shoot.even_fields import KeptField, does_not_suit
@@ -17,6 +19,8 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.core.sources import decode_source
 from velkin.core.stages.even_field import EvenField
 from velkin.core.stages.stage import Flow, Place
+
+from ..studio import shoot_chart
 
 RNG = np.random.default_rng(7)
 
@@ -55,6 +59,28 @@ def test_dust_and_texture_do_not_count():
     a, b = (fit_field(v).gains(Window(60, 40), 40, 60) for v in (clean, spoilt))
     ratio = a / b
     assert np.abs(ratio / ratio.mean() - 1).max() < 0.006
+
+
+def test_a_chart_is_read_as_the_picture_is_seen(tmp_path):
+    """A chart under a light that falls off: its reading evened is that of the evened picture, to the noise of single places."""
+    picture = read_chart(shot(tmp_path), iso24())
+    size = (900, 600)
+    field = fit_field(board(600, 900, noise=0.0))
+    image, scale = pixels_of(tmp_path / "chart.dng")
+    height, width = image.shape[:2]
+    dark = image / field.gains(Window(width, height), height, width)
+    fallen = read_at(dark, np.array(picture.reading.corners), iso24(), scale=scale)
+    assert np.abs(fallen.reading.rgb() / picture.reading.rgb() - 1).max() > 0.05
+    evened = evened_reading(fallen, field, size)
+    np.testing.assert_allclose(evened.reading.rgb(), picture.reading.rgb(), rtol=2e-3)
+    assert [j.verdict for j in evened.judgements] == [j.verdict for j in picture.judgements]
+    half = evened_reading(fallen, field, size, 0.5).reading.rgb()
+    np.testing.assert_allclose(half**2, fallen.reading.rgb() * picture.reading.rgb(), rtol=4e-3)
+
+
+def shot(folder):
+    shoot_chart(folder / "chart.dng")
+    return folder / "chart.dng"
 
 
 def test_any_part_at_any_size_has_the_gains_of_the_whole():

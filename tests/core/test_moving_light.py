@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import ColourMatrices, built_in
+from velkin.core.charts.average import reading_between
 from velkin.core.charts.built_in import iso24
+from velkin.core.charts.greys import from_greys
 from velkin.core.charts.reading_job import read_chart
+from velkin.core.errors import ReadingRefused
 from velkin.core.files import raw
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.render import to_working
@@ -19,6 +24,7 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.core.spectra import daylight
 from velkin.sim.camera import Camera
 from velkin.sim.day_trials import day_trial
+from velkin.sim.fit_trials import chart_rgb, reading_of
 from velkin.sim.lights import StudioLight
 
 from ..studio import shoot_chart
@@ -174,9 +180,24 @@ def built_in_camera():
     return ColourMatrices.of(DNGColour(Camera().built_in_matrices(), (17, 21)))
 
 
+def test_a_chart_between_two_is_nearly_what_it_would_have_shown():
+    chart, camera = iso24(), Camera()
+    early, middle, late = (reading_of(chart, chart_rgb(camera, daylight(k), chart)) for k in (4600.0, 5130.0, 5800.0))
+    early_white, middle_white, late_white = (from_greys(r, chart) for r in (early, middle, late))
+    dim = replace(late, patches=tuple(replace(p, rgb=tuple(0.5 * v for v in p.rgb)) for p in late.patches))
+    found = reading_between((early, early_white), (dim, late_white), 0.5, middle_white)
+    off = (found.rgb() / found.rgb()[:, 1:2]) / (middle.rgb() / middle.rgb()[:, 1:2]) - 1
+    assert np.abs(off).max() < 0.01
+    assert np.median(found.rgb() / middle.rgb()) == pytest.approx(1, abs=0.03)  # at the exposure of the first
+    assert reading_between((early, early_white), (dim, late_white), 0.0, early_white).rgb() == pytest.approx(early.rgb())
+    with pytest.raises(ReadingRefused, match="different"):
+        reading_between((early, early_white), (replace(late, chart="another"), late_white), 0.5, middle_white)
+
+
 def test_a_day_with_a_chart_every_forty_minutes_is_followed_nearly_as_well_as_by_charts_of_ones_own():
     """Acceptance: within 1.2 of a frame with its own chart, from 2700 K to shade."""
     found = day_trial(model="matrix")
     assert found.frames == 14
     assert found.in_time <= 1.2 * found.own
+    assert found.fitted_in_time <= 1.2 * found.own
     assert found.one_for_all > 5 * found.own

@@ -10,6 +10,7 @@ from velkin.cli.saying import print_json, say
 from velkin.core.errors import NotSupported, VelkinError
 
 if TYPE_CHECKING:
+    from velkin.core.charts.reading_job import JudgedReading
     from velkin.core.fields import Field
     from velkin.core.files.raw import RawFacts
     from velkin.core.stages.even_field import EvenField
@@ -74,6 +75,16 @@ def evened_by(path: Path, facts: RawFacts) -> EvenField:
     if why:
         say(f"{facts.path.name} was shot with {why}; the field of {path.name} is another")
     return EvenField(field_in(path), 1.0, path.name)
+
+
+def evened_chart(kept: JudgedReading, facts: RawFacts, flat: Path | None) -> JudgedReading:
+    """The reading of a chart in a raw file, evened by a flat frame where there is one. Raises VelkinError."""
+    from velkin.core.fields import evened_reading
+
+    if flat is None:
+        return kept
+    even = evened_by(flat, facts)
+    return evened_reading(kept, even.field, (facts.width, facts.height), even.strength)
 
 
 def _shares(field: Field) -> dict[str, float]:

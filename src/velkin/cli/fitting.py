@@ -10,6 +10,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from velkin.cli.charts import read_chart
+from velkin.cli.fields import evened_chart
+from velkin.cli.moving import charted, files_in, moment_among, reading_at
 from velkin.cli.saying import Wrong, print_json, say
 from velkin.cli.spaces import rgb_space_named
 from velkin.core.errors import FitRefused, NotSupported, OutputRefused, VelkinError
@@ -18,7 +20,11 @@ if TYPE_CHECKING:
     from velkin.core.cameraprofiles.export import ExportedProfile
     from velkin.core.cameraprofiles.fit import FitRequest
     from velkin.core.cameraprofiles.profile import CameraProfile
+    from velkin.core.charts.definition import Chart
+    from velkin.core.charts.read import Reading
     from velkin.core.charts.reading_job import JudgedReading
+    from velkin.core.files.raw import RawFacts
+    from velkin.core.spectra import Illuminant
 
 
 def evened(kept: JudgedReading, wish: str) -> JudgedReading:
@@ -44,6 +50,10 @@ def fit(arguments: argparse.Namespace) -> int:
         raise Wrong("--out names the same file twice")
     if arguments.second_light and not arguments.second:
         raise Wrong("--second-light goes with --second")
+    if bool(arguments.also) != bool(arguments.at):
+        raise Wrong("--also and --at go together: charts of a light that moves, and the time between them")
+    if arguments.also and (arguments.second or arguments.corners):
+        raise Wrong("--also goes without --second and --corners")
     for option, given, suffix in (
         ("--encoding", arguments.encoding, ".icc"),
         ("--icc-version", arguments.icc_version, ".icc"),
@@ -53,7 +63,8 @@ def fit(arguments: argparse.Namespace) -> int:
         if given is not None and suffix not in suffixes:
             raise Wrong(f"{option} goes with an {suffix}" if suffix == ".icc" else f"{option} goes with a {suffix}")
     space = rgb_space_named(arguments.space or "romm")
-    inputs = [arguments.file, *([arguments.second] if arguments.second else [])]
+    also = files_in(arguments.also) if arguments.also else []
+    inputs = [arguments.file, *(p for p in (arguments.second, arguments.flat) if p), *also]
     for out in outs:
         refuse_output(out, inputs, arguments.replace)
     if is_picture_name(arguments.file):
@@ -92,7 +103,10 @@ def _light(text: str | None) -> Any:
 def _from_raw(arguments: argparse.Namespace) -> CameraProfile:
     from velkin.core.cameraprofiles.fit import fit as fit_profiles
 
-    request = _request(arguments, arguments.file, arguments.light, arguments.corners)
+    if arguments.also:
+        request = _request_in_time(arguments)
+    else:
+        request = _request(arguments, arguments.file, arguments.light, arguments.corners)
     second = None
     if arguments.second:
         second = _request(arguments, arguments.second, arguments.second_light, None)
@@ -112,28 +126,44 @@ def _from_raw(arguments: argparse.Namespace) -> CameraProfile:
 
 def _request(arguments: argparse.Namespace, file: Path, light: str | None, corners: str | None) -> FitRequest:
     """What is to be fitted on a raw chart frame."""
-    from velkin.core.cameraprofiles.fit import FitRequest
-    from velkin.core.cameraprofiles.matrices import baseline_of, built_in
     from velkin.core.charts.judge import refuse_unusable
     from velkin.core.files.raw import read_facts
 
-    spectrum = _light(light)
     facts = read_facts(file)
-    kept = read_chart(file, arguments.chart, arguments.grid, corners)
+    kept = evened_chart(read_chart(file, arguments.chart, arguments.grid, corners), facts, arguments.flat)
     try:
         refuse_unusable(kept.judgements)
     except VelkinError as error:
         error.file = error.file or file
         raise
     kept = evened(kept, arguments.even_light)
+    return _asked(arguments, kept.for_fit(), kept.chart, facts, _light(light), file.name)
+
+
+def _request_in_time(arguments: argparse.Namespace) -> FitRequest:
+    """What is to be fitted on what the chart would have shown at a time between raw chart frames."""
+    files = [arguments.file, *files_in(arguments.also)]
+    found = charted(files, arguments.chart, arguments.grid, arguments.flat, arguments.even_light)
+    when = moment_among(found, arguments.at, None)
+    first = next(c for c in found if c.anchor is when.first)
+    name = when.first.name if when.first is when.second else f"{when.first.name} to {when.second.name}"
+    return _asked(arguments, reading_at(found, when), first.kept.chart, first.facts, _light(arguments.light), name)
+
+
+def _asked(
+    arguments: argparse.Namespace, reading: Reading, chart: Chart, facts: RawFacts, light: Illuminant | None, name: str
+) -> FitRequest:
+    from velkin.core.cameraprofiles.fit import FitRequest
+    from velkin.core.cameraprofiles.matrices import baseline_of, built_in
+
     return FitRequest(
-        kept.for_fit(),
-        kept.chart,
+        reading,
+        chart,
         facts.unique,
         built_in(facts),
-        spectrum,
+        light,
         arguments.name,
-        file.name,
+        name,
         arguments.model,
         arguments.keep_exposure == "yes",
         arguments.tone,
@@ -150,6 +180,8 @@ def _from_picture(arguments: argparse.Namespace, suffixes: set[str]) -> tuple[Ca
             "a DNG camera profile takes a sensor's own numbers, and this is a finished picture; write .icc or .cube",
             arguments.file,
         )
+    if arguments.also or arguments.flat:
+        raise FitRefused("a light that moves and an even field are followed in raw files only", arguments.file)
     if arguments.second:
         raise FitRefused(
             "two lights in one profile need raw files: a finished picture has its white balance in it", arguments.file

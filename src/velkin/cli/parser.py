@@ -112,6 +112,11 @@ def build() -> Parser:
     p.add_argument("file", type=Path, metavar="FILE", help="the chart frame: a raw file, or a finished picture")
     _chart_options(p)
     p.add_argument("--second", type=Path, metavar="FILE2", help="a chart frame under a second light, for one profile of both")
+    p.add_argument(
+        "--also", metavar="FILE,FILE…", help="raw frames of the chart at other times, of a light that moves; with --at"
+    )
+    p.add_argument("--at", metavar="TIME", help="with --also: fit for this time between them, or for that of a raw file")
+    _flat(p)
     p.add_argument("--light", default="auto", metavar="LIGHT", help="the light of the chart frame (default auto)")
     p.add_argument("--second-light", metavar="LIGHT", help="the light of FILE2 (default auto)")
     p.add_argument(
@@ -145,7 +150,11 @@ def build() -> Parser:
 
     p = verb("render", "a raw file through a camera profile to a tagged picture", render, _SPACE)
     p.add_argument("file", type=Path, metavar="FILE", help="a raw file")
-    p.add_argument("--profile", type=Path, metavar="P", help=".dcp, .icc or .json (default: the camera's built-in matrices)")
+    p.add_argument(
+        "--profile",
+        metavar="P",
+        help=".dcp, .icc or .json (default: the camera's built-in matrices); with several charts one P,P… for each, mixed in time",
+    )
     p.add_argument(
         "--camera-rgb", action="store_true", help="write balanced camera numbers, as .icc and .cube profiles expect them"
     )
@@ -157,14 +166,11 @@ def build() -> Parser:
     p.add_argument("--bits", type=int, default=None, choices=[8, 16], help="default 16, where the format holds them")
     p.add_argument("--balance", default="camera", metavar="BALANCE", help=_BALANCE)
     p.add_argument(
-        "--at", metavar="TIME", help="with several charts: this time in the place of FILE's own, 2026-05-04T10:25:00"
+        "--at",
+        metavar="TIME",
+        help="with several charts: this time in the place of FILE's own, 2026-05-04T10:25:00, or that of a raw file",
     )
-    p.add_argument(
-        "--flat",
-        type=Path,
-        metavar="FLAT",
-        help="even the field by this raw frame of a white board, of the same lens and aperture",
-    )
+    _flat(p)
     p.add_argument("--exposure", type=float, default=0.0, metavar="EV", help="-20 to 20 (default 0)")
     p.add_argument(
         "--tone", default="none", choices=["none", "profile"], help="without (default) or with the profile's tone curve"
@@ -184,6 +190,7 @@ def build() -> Parser:
     p.add_argument("charts", nargs="+", type=Path, metavar="CHARTFILE", help="chart frames of the same camera and light")
     p.add_argument("--chart", default="iso24", metavar="CHART", help="which chart it is (default iso24)")
     p.add_argument("--grid", metavar="6x4", help=_GRID)
+    _flat(p)
 
     p = verb("assign", "a new tag, the same numbers: numbers stay, look changes", assign, _SPACE)
     p.add_argument("file", type=Path, metavar="FILE", help="a finished picture")
@@ -321,6 +328,15 @@ def build_window() -> Parser:
     parser.add_argument("--demo", action="store_true")
     parser.add_argument("--screenshot", type=Path)
     return parser
+
+
+def _flat(p: argparse.ArgumentParser) -> None:
+    p.add_argument(
+        "--flat",
+        type=Path,
+        metavar="FLAT",
+        help="even the field by this raw frame of a white board, of the same lens and aperture",
+    )
 
 
 def _chart_options(p: argparse.ArgumentParser) -> None:

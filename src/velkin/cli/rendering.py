@@ -4,67 +4,36 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from velkin.cli.charts import read_chart
-from velkin.cli.fields import evened_by
-from velkin.cli.saying import Wrong, print_json, say
+from velkin.cli.fields import evened_by, evened_chart
+from velkin.cli.moving import any_chart, charted, files_in, moment_among
+from velkin.cli.saying import Wrong, print_json
 from velkin.cli.spaces import rgb_space_named
 from velkin.core.errors import NotSupported
 
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
 
-def _balance_from_chart(file: Path) -> Any:
-    """The balance of the greys of whichever built-in chart lies in a frame."""
-    from velkin.core.charts.built_in import BUILT_IN
-    from velkin.core.charts.greys import from_greys
-    from velkin.core.errors import ChartNotFound
+    from velkin.core.cameraprofiles.anyprofile import AnyProfile
+    from velkin.core.files.raw import RawFacts
+    from velkin.core.stages.camera import CameraStage
 
-    for name in BUILT_IN:
-        try:
-            kept = read_chart(file, name)
-        except ChartNotFound:
-            continue
-        return from_greys(kept.for_fit(), kept.chart)
-    raise ChartNotFound("no chart found to take the white balance from", file)
+    Floats = NDArray[np.float64]
 
 
-def charts_in_time(text: str) -> list[Path]:
-    """The chart frames that ``chart:FILE,FILE…`` names: a file whose own name has commas is one."""
-    whole = Path(text[6:])
-    return [whole] if whole.exists() else [Path(part) for part in text[6:].split(",") if part]
+def charts_named(balance: str) -> list[Path]:
+    """The chart frames that ``chart:FILE,FILE…`` names; none of another balance."""
+    return files_in(balance[6:]) if balance.startswith("chart:") else []
 
 
-def _balance_in_time(files: list[Path], facts: Any, at: str | None) -> tuple[Any, str]:
-    """The balance between several chart frames at a file's capture time, or another; nothing beyond them. Says whose white it is."""
-    from datetime import datetime
-
-    from velkin.core.cameraprofiles.matrices import built_in
-    from velkin.core.errors import UnreadableFile
-    from velkin.core.files import raw
-    from velkin.core.shoot.moving import Anchor, moment_at, white_at
-
-    camera, found = built_in(facts), []
-    for number, file in enumerate(files):
-        taken = raw.read_facts(file).exif.taken
-        if taken is None:
-            raise UnreadableFile("it does not say when it was taken, so that it has no place in time", file)
-        balance = _balance_from_chart(file)
-        found.append(Anchor(number, file.name, taken.timestamp(), tuple(balance), *camera.temperature(balance)))
-    try:
-        moment = facts.exif.taken if at is None else datetime.fromisoformat(at)
-    except ValueError:
-        raise Wrong("--at takes a time such as 2026-05-04T10:25:00") from None
-    if moment is None:
-        raise Wrong("the file does not say when it was taken; say it with --at")
-    when = moment_at(tuple(sorted(found, key=lambda a: a.at)), moment.replace(tzinfo=None).timestamp())
-    if not when.bracketed:
-        say(f"{facts.path.name}: it lies before or after all charts; the balance of {when.first.name}, the nearest, is held")
-    return white_at(when, camera), when.words()
-
-
-def _balance_of(text: str, facts: Any, profile: Any, at: str | None) -> tuple[Any, str]:
+def _balance_of(text: str, facts: RawFacts, profile: AnyProfile | None, flat: Path | None) -> tuple[Floats, str]:
     """The white balance asked for: the multipliers, and where they come from."""
     import numpy as np
+
+    from velkin.core.charts.greys import from_greys
+    from velkin.core.files import raw
 
     if text == "camera":
         return facts.as_shot, "as shot"
@@ -72,9 +41,10 @@ def _balance_of(text: str, facts: Any, profile: Any, at: str | None) -> tuple[An
         if profile is None or profile.balance is None:
             raise Wrong("--balance chart needs a --profile that knows its chart's balance; else use chart:FILE")
         return np.array(profile.balance), "chart"
-    if text.startswith("chart:"):
-        files = charts_in_time(text)
-        return (_balance_from_chart(files[0]), "chart") if len(files) == 1 else _balance_in_time(files, facts, at)
+    if charts := charts_named(text):
+        kept = any_chart(charts[0])
+        kept = evened_chart(kept, raw.read_facts(charts[0]), flat) if flat is not None else kept
+        return from_greys(kept.for_fit(), kept.chart), "chart"
     try:
         values = np.array([float(v) for v in text.split(",")])
     except ValueError:
@@ -82,6 +52,43 @@ def _balance_of(text: str, facts: Any, profile: Any, at: str | None) -> tuple[An
     if values.shape != (3,) or not np.all(np.isfinite(values)) or values.min() <= 0:
         raise Wrong("--balance takes camera, chart, chart:FILE or three positive multipliers R,G,B")
     return values / values[1], "given"
+
+
+def _profiles(arguments: argparse.Namespace, facts: RawFacts) -> list[AnyProfile]:
+    """The profiles asked for, each of the file's camera."""
+    from velkin.core.cameraprofiles.anyprofile import check_camera, load_any
+    from velkin.core.errors import VelkinError
+
+    found = []
+    for path in arguments.profiles:
+        profile = load_any(path)
+        try:
+            check_camera(profile, facts.unique, arguments.force)
+        except VelkinError as error:
+            error.file = path
+            raise
+        found.append(profile)
+    return found
+
+
+def _stage(arguments: argparse.Namespace, facts: RawFacts) -> CameraStage:
+    """How the file's numbers become colours: by one profile and balance, or by those of several charts in time."""
+    from velkin.core.cameraprofiles.matrices import built_in
+    from velkin.core.shoot.moving import stage_in_time, white_at
+    from velkin.core.stages.camera import built_in_stage, profile_stage
+
+    profiles, charts = _profiles(arguments, facts), charts_named(arguments.balance)
+    if len(charts) > 1:
+        found = charted(charts, flat=arguments.flat)
+        when = moment_among(found, arguments.at, facts)
+        own = profiles[0] if profiles else None
+        stage = stage_in_time(when, facts, own, dict(enumerate(profiles)) if len(profiles) > 1 else {})
+        return stage or built_in_stage(facts, white_at(when, built_in(facts)), when.words())
+    profile = profiles[0] if profiles else None
+    balance, source = _balance_of(arguments.balance, facts, profile, arguments.flat)
+    if profile is None:
+        return built_in_stage(facts, balance, source)
+    return profile_stage(profile, facts, balance=balance, balance_from=source, tone=arguments.tone == "profile")
 
 
 def _check(arguments: argparse.Namespace) -> int:
@@ -99,7 +106,8 @@ def _check(arguments: argparse.Namespace) -> int:
         raise NotSupported("--camera-rgb writes TIFF", arguments.out)
     if arguments.camera_rgb and bits != 16:
         raise NotSupported("--camera-rgb writes 16 bits", arguments.out)
-    if arguments.camera_rgb and (arguments.profile or arguments.tone == "profile"):
+    charts = charts_named(arguments.balance)
+    if arguments.camera_rgb and (arguments.profiles or arguments.tone == "profile"):
         raise Wrong("--camera-rgb goes without a profile")
     if arguments.camera_rgb and arguments.space:
         raise Wrong("--camera-rgb writes camera numbers, which are in no SPACE")
@@ -107,22 +115,24 @@ def _check(arguments: argparse.Namespace) -> int:
         raise Wrong("--encoding and --for go with --camera-rgb")
     if arguments.encoding and arguments.input_of:
         raise Wrong("--for takes the encoding from the profile; leave --encoding out")
-    if arguments.tone == "profile" and not arguments.profile:
+    if arguments.tone == "profile" and len(arguments.profiles) != 1:
         raise Wrong("--tone profile needs a --profile that has a tone curve")
-    if arguments.at and not (arguments.balance.startswith("chart:") and len(charts_in_time(arguments.balance)) > 1):
+    if arguments.tone == "profile" and len(charts) > 1:
+        raise Wrong("--tone profile goes with one chart; what is mixed in time has no curve of its own")
+    if len(arguments.profiles) > 1 and len(arguments.profiles) != len(charts):
+        raise Wrong("--profile takes one, or one for each of the charts in --balance chart:FILE,FILE…, in their order")
+    if arguments.at and len(charts) < 2:
         raise Wrong("--at goes with --balance chart:FILE,FILE…, several charts of a light that moves")
     if arguments.camera_rgb and arguments.flat:
         raise Wrong("--camera-rgb writes camera numbers as they are; leave --flat out")
-    if arguments.force and not arguments.profile:
+    if arguments.force and not arguments.profiles:
         raise Wrong("--force goes with --profile")
     return bits
 
 
 def render(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.cameraprofiles.anyprofile import check_camera, load_any
     from velkin.core.cameraprofiles.takes import encoding_taken
-    from velkin.core.errors import VelkinError
     from velkin.core.files import raw
     from velkin.core.files.encode import encode_numbers
     from velkin.core.files.formats import format_of
@@ -134,29 +144,17 @@ def render(arguments: argparse.Namespace) -> int:
     from velkin.core.path import path_of
     from velkin.core.render import codes_there, to_working
     from velkin.core.spaces.rgb import ROMM
-    from velkin.core.stages.camera import built_in_stage, profile_stage
     from velkin.core.stages.stage import Place
 
+    arguments.profiles = files_in(arguments.profile) if arguments.profile else []
     bits = _check(arguments)
     out: Path = arguments.out
     space = rgb_space_named(arguments.space or "romm")
-    inputs = [arguments.file, *(p for p in (arguments.profile, arguments.input_of, arguments.flat) if p)]
-    if arguments.balance.startswith("chart:"):
-        inputs += charts_in_time(arguments.balance)
+    others = [p for p in (arguments.input_of, arguments.flat) if p]
+    inputs = [arguments.file, *arguments.profiles, *others, *charts_named(arguments.balance)]
     refuse_output(out, inputs, arguments.replace)
     facts = raw.read_facts(arguments.file)
-    profile = load_any(arguments.profile) if arguments.profile else None
-    if profile is not None:
-        try:
-            check_camera(profile, facts.unique, arguments.force)
-        except VelkinError as error:
-            error.file = arguments.profile
-            raise
-    balance, source = _balance_of(arguments.balance, facts, profile, arguments.at)
-    if profile is None:
-        stage = built_in_stage(facts, balance, source)
-    else:
-        stage = profile_stage(profile, facts, balance=balance, balance_from=source, tone=arguments.tone == "profile")
+    stage = _stage(arguments, facts)
     document: dict[str, Any]
     if arguments.camera_rgb:
         encoding = encoding_taken(arguments.input_of) if arguments.input_of else arguments.encoding or "linear"

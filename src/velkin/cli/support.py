@@ -6,6 +6,7 @@ import argparse
 from typing import Any
 
 from velkin.cli.charts import read_chart
+from velkin.cli.fields import evened_by, evened_chart
 from velkin.cli.saying import print_json
 from velkin.core.errors import NotSupported
 
@@ -20,13 +21,19 @@ def support(arguments: argparse.Namespace) -> int:
     from velkin.core.sampling import at_most
     from velkin.core.spaces.lab import xyz_to_lab
     from velkin.core.stages.camera import built_in_stage
+    from velkin.core.stages.stage import Flow
 
     if not is_raw_name(arguments.file):
         raise NotSupported("support is told of raw files, by a chart of the same camera and light", arguments.file)
     facts = raw.read_facts(arguments.file)
-    read = [read_chart(path, arguments.chart, arguments.grid) for path in arguments.charts]
+    read = []
+    for path in arguments.charts:
+        kept = read_chart(path, arguments.chart, arguments.grid)
+        read.append(evened_chart(kept, raw.read_facts(path), arguments.flat) if arguments.flat else kept)
     found = support_of((kept.for_fit(), kept.chart) for kept in read)
     camera = at_most(raw.decode(arguments.file, True), (EDGE, EDGE))
+    if arguments.flat is not None:
+        camera = evened_by(arguments.flat, facts).apply(Flow(camera)).pixels
     far = found.beyond(camera)
     stage = built_in_stage(facts)
     missing: list[dict[str, Any]] = []

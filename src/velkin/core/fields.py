@@ -10,9 +10,11 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numpy.polynomial.polynomial import polyval2d
 from numpy.typing import NDArray
 
-from velkin.core.charts.read import CLIPPED_AT
+from velkin.core.charts.read import CLIPPED_AT, patch_places
+from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import FitRefused
 from velkin.core.gamut.masks import Window
 
@@ -56,6 +58,13 @@ class Field:
         tops = np.array([_top(np.array(s)) for s in self.surfaces], dtype=np.float32)
         return np.asarray(np.exp(np.float32(strength) * (tops - out)), dtype=np.float32)
 
+    def gains_at(self, places: Floats, strength: float = 1.0) -> Floats:
+        """Gains (N, 3), at least 1, at places (N, 2), x and y as shares of the picture's width and height."""
+        x, y = 2.0 * np.asarray(places, dtype=np.float64).T - 1.0
+        side = _DEGREE + 1
+        levels = [polyval2d(y, x, np.array(s).reshape(side, side)) - _top(np.array(s)) for s in self.surfaces]
+        return np.asarray(np.exp(-strength * np.stack(levels, axis=1)))
+
 
 def _places(first: int, count: int, whole: int) -> Floats:
     """Where pixels lie along a side, −1..1 over the whole of it."""
@@ -72,6 +81,23 @@ def _surface(surface: Floats, x: Floats, y: Floats) -> Pixels:
 def _top(surface: Floats) -> float:
     axis = np.linspace(-1.0, 1.0, 97)
     return float(_surface(surface, axis, axis).max())
+
+
+def evened_reading(kept: JudgedReading, field: Field, size: tuple[int, int], strength: float = 1.0) -> JudgedReading:
+    """A chart's reading as it would be in an even light, judged again: each patch by the gains where it lies.
+
+    Parameters
+    ----------
+    kept : JudgedReading
+        As it was read in the light that `field` tells of.
+    field : Field
+    size : (int, int)
+        Width and height of the full-size upright picture that was read.
+    strength : float
+        How much of the field is taken out, 0 to 1.
+    """
+    gains = field.gains_at(patch_places(kept.reading, kept.chart) / np.array(size), strength)
+    return kept.with_numbers(kept.reading.rgb() * gains)
 
 
 def fit_field(image: Pixels) -> Field:

@@ -32,6 +32,11 @@ def through(flow: Flow, stages: Iterable[Stage]) -> Flow:
     return flow
 
 
+def camera_numbers(source: Pixels, path: ColourPath) -> Pixels:
+    """Linear camera RGB (H, W, 3) of a whole raw picture as its camera profile takes it: evened where a flat frame evens it."""
+    return np.asarray(through(Flow(source), path.at(Place.FIELD)).pixels, dtype=np.float32)
+
+
 def to_working(source: Pixels | Numbers, path: ColourPath, window: Window | None = None) -> Pixels:
     """Linear working RGB (H, W, 3), unclipped, of linear camera RGB (H, W, 3), or of a finished picture's numbers (H, W, C).
 

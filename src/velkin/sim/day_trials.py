@@ -12,8 +12,10 @@ from velkin.core.cameraprofiles.between import Between
 from velkin.core.cameraprofiles.fit import FitRequest, fit, patch_errors
 from velkin.core.cameraprofiles.matrices import ColourMatrices
 from velkin.core.cameraprofiles.profile import CameraProfile
+from velkin.core.charts.average import reading_between
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.greys import from_greys
+from velkin.core.charts.read import Reading
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.shoot.moving import Anchor, Moment, white_at
 from velkin.core.spectra import Illuminant
@@ -38,21 +40,24 @@ def light_at(minute: float) -> Illuminant:
 
 @dataclass(frozen=True)
 class DayTrial:
-    """Mean ΔE00 of the chart's colours over all frames halfway between charts: each by a chart of its own, in time, and all by the first
-    chart; the greatest of the ratios of in time to its own.
+    """Mean ΔE00 of the chart's colours over all frames halfway between charts: each by a chart of its own, in time by the profiles of the
+    charts mixed, by a profile fitted on what the chart would have shown in time, and all by the first chart; the greatest of the ratios of
+    in time to its own.
     """
 
     frames: int
     own: float
     in_time: float
+    fitted_in_time: float
     one_for_all: float
     worst_ratio: float
 
 
 @dataclass(frozen=True)
 class _Charted:
-    """A chart frame: its greys' balance and the profile that was fitted on it."""
+    """A chart frame: its reading, its greys' balance and the profile that was fitted on it."""
 
+    reading: Reading
     anchor: Anchor
     profile: CameraProfile
 
@@ -64,14 +69,17 @@ def day_trial(every: float = 40.0, model: str = "rootpoly", camera: Camera | Non
     chart = iso24()
     neutrals = chart.neutral_rows()
 
+    def fitted(reading: Reading, light: Illuminant) -> CameraProfile:
+        return fit(FitRequest(reading, chart, maker.model, matrices, light)).of(model)
+
     def charted(minute: float) -> _Charted:
         light = light_at(minute)
         reading = reading_of(chart, chart_rgb(maker, light.power, chart))
         balance = from_greys(reading, chart)
         kelvin, duv = matrices.temperature(balance)
-        profile = fit(FitRequest(reading, chart, maker.model, matrices, light)).of(model)
+        profile = fitted(reading, light)
         numbers = (float(balance[0]), 1.0, float(balance[2]))
-        return _Charted(Anchor(0, f"{minute:.0f}", 60.0 * minute, numbers, kelvin, duv), profile)
+        return _Charted(reading, Anchor(0, f"{minute:.0f}", 60.0 * minute, numbers, kelvin, duv), profile)
 
     charts = [charted(minute) for minute in np.arange(0.0, LENGTH + 1e-6, every)]
     errors = []
@@ -86,15 +94,18 @@ def day_trial(every: float = 40.0, model: str = "rootpoly", camera: Camera | Non
         own = charted(minute)
         white = white_at(Moment(first.anchor, second.anchor, 0.5, True), matrices)
         mixed = Between(first.profile.colours(white), second.profile.colours(white), 0.5)
+        ends = [(c.reading, np.array(c.anchor.balance)) for c in (first, second)]
+        between = fitted(reading_between(*ends, 0.5, white), light)
         held = np.array(charts[0].anchor.balance)
         own_white = np.array(own.anchor.balance)
         errors.append(
             (
                 error(own_white, own.profile.colours(own_white)),
                 error(white, mixed),
+                error(white, between.colours(white)),
                 error(held, charts[0].profile.colours(held)),
             )
         )
     found = np.array(errors)
-    own_mean, in_time, one_for_all = (float(v) for v in found.mean(axis=0))
-    return DayTrial(len(found), own_mean, in_time, one_for_all, float((found[:, 1] / found[:, 0]).max()))
+    means = (float(v) for v in found.mean(axis=0))
+    return DayTrial(len(found), *means, float((found[:, 1] / found[:, 0]).max()))

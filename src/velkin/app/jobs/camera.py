@@ -18,6 +18,7 @@ from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import VelkinError
 from velkin.core.fields import Field, fit_field
 from velkin.core.files.camera_names import is_shot_with
+from velkin.core.render import camera_numbers
 from velkin.core.shoot.agreeing import Agreement, agreements
 from velkin.core.shoot.even_fields import KeptField
 from velkin.core.shoot.frame import Frame
@@ -80,22 +81,25 @@ class Camera(Work):
         f = state.frames[frame]
         white = white_of(state, f.light)
         known = np.array(white.balance) if white is not None else f.raw.as_shot
+        path = state.path(frame)
 
         def measure() -> Picked:
-            return from_spot(
-                self._sources.half(f.path), at[0] / 2, at[1] / 2, size=size / 2, camera=built_in(f.raw), known=known
-            )
+            numbers = camera_numbers(self._sources.half(f.path), path)
+            return from_spot(numbers, at[0] / 2, at[1] / 2, size=size / 2, camera=built_in(f.raw), known=known)
 
         self._measure(f, measure, frames)
 
     def measure_card(self, frame: int, frames: tuple[int, ...]) -> None:
         """Measure a frame of a neutral card and make it neutral in frames."""
-        f = self._model.state.frames[frame]
+        f, path = self._model.state.frames[frame], self._model.state.path(frame)
 
         def keep(picked: Picked) -> None:
             self._command(lambda shoot: shoot.camera.keep_neutral(frame, picked.balance))
 
-        self._measure(f, lambda: from_card(self._sources.half(f.path), built_in(f.raw), f.raw.as_shot), frames, "card", keep)
+        def measure() -> Picked:
+            return from_card(camera_numbers(self._sources.half(f.path), path), built_in(f.raw), f.raw.as_shot)
+
+        self._measure(f, measure, frames, "card", keep)
 
     def _measure(
         self,

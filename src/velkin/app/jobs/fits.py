@@ -84,8 +84,9 @@ class Fits(Work):
         state = self._model.state
         first = self.request(state.frames[frame], kept, wish, wish.light)
         second = None
-        if wish.second is not None and wish.second in state.readings:
-            second = self.request(state.frames[wish.second], state.readings[wish.second], wish, None)
+        other = state.reading(wish.second) if wish.second is not None else None
+        if wish.second is not None and other is not None:
+            second = self.request(state.frames[wish.second], other, wish, None)
         facts = state.frames[frame].raw
 
         def work(job: Job) -> FitReport:

@@ -16,7 +16,7 @@ from velkin.app.jobs.work import Ground, Work
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.charts.support import EDGE, Support, missing_in, support_of
 from velkin.core.errors import FitRefused, VelkinError
-from velkin.core.render import to_working
+from velkin.core.render import camera_numbers, to_working
 from velkin.core.sampling import at_most
 from velkin.core.shoot.frame import Role
 from velkin.core.shoot.state import State
@@ -91,8 +91,9 @@ class SupportJobs(Work):
                     raise FitRefused("no chart was read in this light; read one first (K)")
                 support = _support(state, charts)
                 camera = at_most(self._sources.half(f.path), (EDGE, EDGE))
-                far = support.beyond(camera)
-                missing = missing_in(camera.reshape(-1, 3), far.ravel())
+                even = camera_numbers(camera, path)
+                far = support.beyond(even)
+                missing = missing_in(even.reshape(-1, 3), far.ravel())
                 labs = [xyz_to_lab(path.camera.xyz(np.array(m.rgb))) for m in missing]
             except VelkinError as error:
                 return error
@@ -109,7 +110,7 @@ class SupportJobs(Work):
         charts = _charts(state, frame)
         raws = [state.frames[i] for i in state.light(state.frames[frame].light).frames if state.frames[i].is_raw]
         subjects = [f for f in raws if f.role is Role.SUBJECT]
-        readings, files = [state.readings[c] for c in charts], [f.digest for f in subjects]
+        readings, files = [kept for c in charts if (kept := state.reading(c))], [f.digest for f in subjects]
         if self._known is not None and self._known.holds(readings, files):
             then(self._known.found)
             return
@@ -126,7 +127,8 @@ class SupportJobs(Work):
                 job.give_way()
                 with suppress(VelkinError):
                     camera = at_most(self._sources.half(f.path), (EDGE, EDGE))
-                    shares.append((float((support.beyond(camera) > 0).mean()), f.name))
+                    even = camera_numbers(camera, state.path(f.id))
+                    shares.append((float((support.beyond(even) > 0).mean()), f.name))
                 job.tell(number + 1, len(subjects))
             if not shares:
                 return FitRefused("no frame of this light could be read")
@@ -153,4 +155,4 @@ def _charts(state: State, frame: int) -> list[int]:
 
 
 def _support(state: State, charts: list[int]) -> Support:
-    return support_of((state.readings[c].for_fit(), state.readings[c].chart) for c in charts)
+    return support_of((kept.for_fit(), kept.chart) for c in charts if (kept := state.reading(c)))

@@ -5,10 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.read import PatchReading, Reading
 from velkin.core.errors import BadChart, ReadingRefused
+
+Floats = NDArray[np.float64]
 
 
 def average_readings(readings: list[Reading]) -> Reading:
@@ -45,6 +48,46 @@ def average_readings(readings: list[Reading]) -> Reading:
     everywhere = set(first.choices.left_out).intersection(*(r.choices.left_out for r in readings))
     choices = replace(first.choices, left_out=tuple(sorted(everywhere)))
     return replace(first, patches=tuple(patches), choices=choices)
+
+
+def reading_between(first: tuple[Reading, Floats], second: tuple[Reading, Floats], share: float, white: Floats) -> Reading:
+    """What a chart would have shown between two readings of it in a light that moves.
+
+    The colours are mixed as they are after white balance, at the exposure of the first, and seen under the light's white at that moment.
+
+    Parameters
+    ----------
+    first, second : (Reading, ndarray (3,))
+        Each with the balance of its own white.
+    share : float
+        How much of the second there is in it, 0 to 1.
+    white : ndarray (3,)
+        The balance at that moment.
+
+    Raises
+    ------
+    ReadingRefused
+        When they are not readings of the same chart.
+    """
+    (a, of_a), (b, of_b) = first, second
+    if a.chart != b.chart or len(a.patches) != len(b.patches):
+        raise ReadingRefused("the charts are different ones; between them nothing can be told")
+    there = b.rgb() * of_b
+    there *= np.median(a.rgb()[:, 1]) / np.median(there[:, 1])
+    rgb = ((1.0 - share) * a.rgb() * of_a + share * there) / white
+    patches = tuple(
+        PatchReading(
+            one.id,
+            (float(mixed[0]), float(mixed[1]), float(mixed[2])),
+            spread=max(one.spread, other.spread),
+            clipped=max(one.clipped, other.clipped),
+            buried=max(one.buried, other.buried),
+            slope=max(one.slope, other.slope),
+        )
+        for one, other, mixed in zip(a.patches, b.patches, rgb, strict=True)
+    )
+    left_out = tuple(sorted({*a.choices.left_out, *b.choices.left_out}))
+    return replace(a, patches=patches, choices=replace(a.choices, left_out=left_out))
 
 
 def average_references(charts: list[Chart]) -> Chart:

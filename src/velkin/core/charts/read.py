@@ -124,7 +124,7 @@ def read(image: Pixels, corners: Floats, chart: Chart, scale: float = 1.0, choic
     steps = int(np.clip(side * scale * choices.sample, 6, 28))
     share = 0.5 + choices.sample * ((np.arange(steps) + 0.5) / steps - 0.5)
     grid = np.stack(np.meshgrid(share, share), axis=-1).reshape(-1, 2)
-    moved = {name: np.array([x / (chart.columns - chart.gap), y / (chart.rows - chart.gap)]) for name, x, y in choices.moved}
+    moved = _moved(choices, chart)
     patches = []
     for patch_id, box in zip(chart.ids, chart.boxes(), strict=True):
         places = box[:2] + grid * (box[2:] - box[:2]) + moved.get(patch_id, np.zeros(2))
@@ -132,6 +132,18 @@ def read(image: Pixels, corners: Floats, chart: Chart, scale: float = 1.0, choic
         patches.append(_patch(patch_id, values, grid - 0.5))
     as_pairs = tuple((float(x), float(y)) for x, y in corners)
     return Reading(chart.id, as_pairs, tuple(patches), choices, side, _edge_blur(image, matrix, chart))
+
+
+def _moved(choices: Choices, chart: Chart) -> dict[str, Floats]:
+    """By how much samples were moved, in shares of the chart's width and height."""
+    return {name: np.array([x / (chart.columns - chart.gap), y / (chart.rows - chart.gap)]) for name, x, y in choices.moved}
+
+
+def patch_places(reading: Reading, chart: Chart) -> Floats:
+    """Where the samples of a reading's patches were taken, (N, 2) in pixels of the full-size upright picture."""
+    moved = _moved(reading.choices, chart)
+    middles = np.array([(b[:2] + b[2:]) / 2 + moved.get(i, np.zeros(2)) for i, b in zip(chart.ids, chart.boxes(), strict=True)])
+    return project(homography(np.array(reading.corners)), middles)
 
 
 def _patch(patch_id: str, values: Floats, grid: Floats) -> PatchReading:

@@ -54,7 +54,14 @@ class JudgedReading:
 
     def even_light(self, on: bool) -> JudgedReading:
         """The same reading with uneven light corrected or not, judged again."""
-        reading = replace(self.reading, choices=replace(self.reading.choices, even_light=on))
+        return self._judged(replace(self.reading, choices=replace(self.reading.choices, even_light=on)))
+
+    def with_numbers(self, rgb: Floats) -> JudgedReading:
+        """The same reading of other linear camera RGB (N, 3), judged again."""
+        patches = zip(self.reading.patches, rgb.tolist(), strict=True)
+        return self._judged(replace(self.reading, patches=tuple(replace(p, rgb=(r, g, b)) for p, (r, g, b) in patches)))
+
+    def _judged(self, reading: Reading) -> JudgedReading:
         return replace(self, reading=reading, judgements=judge(reading, self.chart, self.grid_error))
 
 

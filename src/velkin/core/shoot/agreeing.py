@@ -60,10 +60,10 @@ class Agreement:
 
 def agreements(state: State) -> tuple[Agreement, ...]:
     """Every two chart frames of different cameras that read the same chart, those nearest in time first."""
-    read = [state.frames[f] for f in state.readings if f in state.frames and state.frames[f].is_raw]
+    read = {f: kept for f in state.readings if f in state.frames and state.frames[f].is_raw and (kept := state.reading(f))}
     found = []
-    for a, b in combinations(read, 2):
-        one, other = state.readings[a.id], state.readings[b.id]
+    for (first, one), (second, other) in combinations(read.items(), 2):
+        a, b = state.frames[first], state.frames[second]
         if same_body(a.facts, b.facts) or one.chart.id != other.chart.id:
             continue
         try:

@@ -6,7 +6,7 @@ nearest holds.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -20,6 +20,7 @@ from velkin.core.charts.built_in import iso24
 from velkin.core.charts.greys import from_greys
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.errors import FitRefused
+from velkin.core.files.raw import RawFacts
 from velkin.core.shoot.frame import Frame, Role
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
@@ -90,7 +91,7 @@ class Moment:
 
 
 def anchors_of(
-    frames: Iterable[Frame], readings: Mapping[int, JudgedReading], profiles: Mapping[int, AnyProfile]
+    frames: Iterable[Frame], reading_of: Callable[[int], JudgedReading | None], profiles: Mapping[int, AnyProfile]
 ) -> tuple[Anchor, ...]:
     """The frames of a light on which its white was measured, in order of time; those without a capture time are left out."""
     found = []
@@ -99,8 +100,8 @@ def anchors_of(
         if taken is None:
             continue
         level: float | None = None
-        if frame.id in readings:
-            kept = readings[frame.id]
+        kept = reading_of(frame.id)
+        if kept is not None:
             try:
                 balance = from_greys(kept.for_fit(), kept.chart)
             except FitRefused:
@@ -165,19 +166,21 @@ def white_at(when: Moment, camera: ColourMatrices) -> Floats:
     return np.asarray(plain * np.exp((1.0 - share) * off(a) + share * off(b)))
 
 
-def stage_in_time(when: Moment, frame: Frame, own: AnyProfile | None, profiles: Mapping[int, AnyProfile]) -> CameraStage | None:
-    """How a frame's numbers become colours at a moment, by the profiles that were fitted on the anchors: mixed by what they give where both
-    have one. Without any the frame's `own`; None where it has none either.
+def stage_in_time(
+    when: Moment, facts: RawFacts, own: AnyProfile | None, profiles: Mapping[int, AnyProfile]
+) -> CameraStage | None:
+    """How a raw file's numbers become colours at a moment, by the profiles that were fitted on the anchors: mixed by what they give where both
+    have one. Without any its `own`; None where it has none either.
     """
-    balance, words = white_at(when, built_in(frame.raw)), when.words()
+    balance, words = white_at(when, built_in(facts)), when.words()
     known = [profiles.get(a.profile) if a.profile is not None else None for a in (when.first, when.second)]
     first, second = known[0] or known[1] or own, known[1] or known[0] or own
     if first is None or second is None:
         return None
-    stage = profile_stage(first, frame.raw, balance=balance, balance_from=words)
+    stage = profile_stage(first, facts, balance=balance, balance_from=words)
     if first is second or when.share == 0.0:
         return stage
-    other = profile_stage(second, frame.raw, balance=balance, balance_from=words)
+    other = profile_stage(second, facts, balance=balance, balance_from=words)
     errors = (stage.mean_error, other.mean_error)
     return replace(
         stage,

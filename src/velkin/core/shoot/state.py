@@ -16,6 +16,7 @@ from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.reading_job import JudgedReading
 from velkin.core.destinations.destination import NUMBER, Destination, ProofGoal
+from velkin.core.fields import evened_reading
 from velkin.core.gamut.easing import Easing
 from velkin.core.gamut.easing import Place as Painted
 from velkin.core.icc.space import Space, built_in_space, shown_for_now
@@ -67,6 +68,7 @@ class State:
     fields: dict[int, KeptField] = field(default_factory=dict)
     #: Frames on which the white of a light was measured, by light, as they were asked for.
     _anchors: dict[int, tuple[Anchor, ...]] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _evened: dict[int, JudgedReading | None] = field(default_factory=dict, init=False, repr=False, compare=False)
     _flats: dict[int, Frame | None] = field(default_factory=dict, init=False, repr=False, compare=False)
     #: Paths that were asked for; a state never changes, and one of other values begins without any.
     _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
@@ -92,7 +94,7 @@ class State:
         """The frames of a light on which its white was measured, in order of time."""
         if light not in self._anchors:
             members = (self.frames[f] for f in self.light(light).frames)
-            self._anchors[light] = anchors_of(members, self.readings, self.profiles)
+            self._anchors[light] = anchors_of(members, self.reading, self.profiles)
         return self._anchors[light]
 
     def flat(self, light: int) -> Frame | None:
@@ -111,6 +113,16 @@ class State:
         if not kept.strength or (does_not_suit(f.facts, flat.facts) and not kept.others_too):
             return None
         return EvenField(kept.field, kept.strength, flat.name)
+
+    def reading(self, frame: int) -> JudgedReading | None:
+        """The reading of a frame's chart as balance and fit use it: evened as the frame's picture is."""
+        if frame not in self._evened:
+            kept, even = self.readings.get(frame), self.field_of(frame) if frame in self.readings else None
+            if kept is not None and even is not None:
+                facts = self.frames[frame].facts
+                kept = evened_reading(kept, even.field, (facts.width, facts.height), even.strength)
+            self._evened[frame] = kept
+        return self._evened[frame]
 
     def drift(self, light: int) -> Drift | None:
         """How far a light moved between the frames on which its white was measured; None for fewer than two."""
@@ -286,7 +298,7 @@ class State:
         when = moment(self.anchors(frame.light), frame)
         if when is None:
             return at(frame.raw.as_shot, "as shot, its light has no measured white")
-        found = stage_in_time(when, frame, given, self.profiles)
+        found = stage_in_time(when, frame.raw, given, self.profiles)
         return found or at(white_at(when, built_in(frame.raw)), when.words())
 
     def fingerprint(self, frame: int, destination: Destination) -> str:

@@ -22,8 +22,8 @@ def white_of(state: State, light: int) -> LightWhite | None:
     """The white of a light as it was measured: on its chart's greys, else on its neutral frame; None without either."""
     members = state.light(light).frames
     for frame in members:
-        if frame in state.readings:
-            kept = state.readings[frame]
+        kept = state.reading(frame)
+        if kept is not None:
             try:
                 return _white(state, frame, from_greys(kept.for_fit(), kept.chart))
             except FitRefused:
