@@ -17,3 +17,5 @@ os.environ["HOME"] = str(HOME)
 for _kind in ("CACHE", "CONFIG", "DATA", "STATE"):
     os.environ[f"XDG_{_kind}_HOME"] = str(HOME / _kind.lower())
 os.environ["HYPOTHESIS_STORAGE_DIRECTORY"] = str(HOME / "hypothesis")
+#: What the processes of one run share: the first one's home, which those that it starts inherit.
+SHARED = Path(os.environ.setdefault("VELKIN_TESTS_SHARED", str(HOME)))

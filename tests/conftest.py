@@ -1,5 +1,6 @@
 """Fixtures: the demo's frames (made once a run), a small chart frame, a shoot on the demo. The run's own home is in `tests/__init__.py`."""
 
+import fcntl
 import shutil
 from pathlib import Path
 
@@ -9,7 +10,7 @@ from hypothesis import settings
 from velkin.sim import madderfold
 from velkin.sim.demo import write_demo_shoot
 
-from . import HOME
+from . import HOME, SHARED
 from .studio import shoot_chart
 
 settings.register_profile("velkin", deadline=None)  # how long something takes is a matter for the bench
@@ -24,9 +25,13 @@ def pytest_configure(config):
 
 
 @pytest.fixture(scope="session")
-def demo_frames(tmp_path_factory) -> Path:
-    folder = tmp_path_factory.mktemp("madderfold")
-    madderfold.make(folder)
+def demo_frames() -> Path:
+    """The demo's frames, made once for all processes of a run, which read them only."""
+    folder = SHARED / "madderfold" / "frames"
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    with (folder.parent / "being made").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        madderfold.make(folder)
     return folder
 
 

@@ -274,7 +274,6 @@ def slow_demo(tmp_path, demo_frames, monkeypatch):
     from velkin.sim import demo, sittings
 
     first, rest = ("north-0401", "north-0402", "north-0412"), ("north-0413", "north-0414")
-    north = sittings.NORTH.name
     let_on = threading.Event()
 
     def made(names):
@@ -291,8 +290,8 @@ def slow_demo(tmp_path, demo_frames, monkeypatch):
         raise OSError(28, "No space left on device")
 
     parts = (
-        demo.Part("first", "the first pictures", made(first), demo._in_light(north)),
-        demo.Part("rest", "the rest", made(rest), demo._in_light(north)),
+        demo.Part("first", "the first pictures", made(first), demo._as_shot(sittings.NORTH)),
+        demo.Part("rest", "the rest", made(rest), demo._as_shot(sittings.NORTH)),
         demo.Part("full", "what has no room", full, lambda shoot, arrivals: None),
     )
     monkeypatch.setattr(demo, "_parts", lambda: parts)
