@@ -144,9 +144,7 @@ def test_several_profiles_are_mixed_in_time(evening, tmp_path, capsys):
     def mean(profiles, balance, *more):
         out = tmp_path / "o.tif"
         where = ("--space", "romm-linear", "--out", out, "--replace")
-        status, said, err = asked(
-            capsys, "render", evening / "b.dng", "--profile", profiles, "--balance", balance, *more, *where
-        )
+        status, said, _ = asked(capsys, "render", evening / "b.dng", "--profile", profiles, "--balance", balance, *more, *where)
         assert status == 0, said
         return tifffile.imread(out).reshape(-1, 3).mean(axis=0)
 

@@ -169,7 +169,7 @@ class CameraBench(Bench):
     def _show_chart(self) -> None:
         state = self._model.state
         target = chart_of(self._model, self._model.raw_frame)
-        kept = state.readings.get(target) if target is not None else None
+        kept = state.reading(target) if target is not None else None
         if target is None:
             self._chart_words.setText("No chart frame in this light. Choose the frame that shows the chart, then read it.")
             self._read.setText("Read   K")

@@ -46,14 +46,12 @@ class DriftSection(QWidget):
         at = {f: t.timestamp() for f in drift.moments if (t := state.frames[f].facts.exif.taken) is not None}
         self.plot.show_drift(drift, at, frame.id)
         following = [f for f in drift.moments if state.frames[f].balance_from == IN_TIME]
-        words = _in_words(drift, [state.frames[f].name for f in drift.loose], len(following))
+        held = drift.moments[frame.id].first.name if frame.id in drift.moments else ""
+        words = _in_words(drift, [state.frames[f].name for f in drift.loose], len(following), held)
         self.words.setText(words)
         self.plot.setAccessibleDescription(words)
         self.follow.setEnabled(len(following) < len(drift.moments))
-        self.hold.setText(
-            f"Hold that of {drift.moments[frame.id].first.name}" if frame.id in drift.moments else "Hold one white"
-        )
-        self.hold.setEnabled(frame.id in drift.moments)
+        self.hold.setEnabled(bool(held))
 
     def _frames(self) -> tuple[int, ...]:
         assert self._frame is not None
@@ -70,7 +68,7 @@ class DriftSection(QWidget):
             self._jobs.camera.hold_one(self._frames(), drift.moments[frame.id].first, frame.light)
 
 
-def _in_words(drift: Drift, loose: list[str], following: int) -> str:
+def _in_words(drift: Drift, loose: list[str], following: int, held: str) -> str:
     c = drift.cost
     said = [
         f"Measured {count(len(drift.anchors), 'time')}: it moved by {drift.mired:.0f} mired and {1000 * drift.duv:.1f} thousandths of Duv.",
@@ -91,4 +89,6 @@ def _in_words(drift: Drift, loose: list[str], following: int) -> str:
         if following
         else "No frame follows it yet."
     )
+    if held:
+        said.append(f"One white held for all would be that of {held}.")
     return localised(" ".join(said))

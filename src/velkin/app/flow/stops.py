@@ -83,18 +83,21 @@ def _looked(stop: Stop, path: ColourPath, tried: str) -> Stop:
 def _raw_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> tuple[Stop, Stop]:
     facts = frame.facts
     light = state.light_of(frame.id)
+    even = bool(path.at(Place.FIELD))
+    evened = ", field evened" if even else ""
+    link = DOUBLE if even else DOTTED
     source = Stop(
-        "Source", f"raw, {facts.model or 'unknown camera'}", f"{facts.bits}-bit, {facts.width} × {facts.height}", "raw", DOTTED
+        "Source", f"raw, {facts.model or 'unknown camera'}", f"{facts.bits}-bit, {facts.width} × {facts.height}", "raw", link
     )
     stage = path.camera
     if not stage.profile:
-        return source, Stop("Camera", "built-in profile", f"no chart profile, {stage.balance_from}", "open", SOLID)
+        return source, Stop("Camera", "built-in profile", f"no chart profile, {stage.balance_from}{evened}", "open", SOLID)
     if tried == IF_GIVEN:
         return source, Stop("Camera", stage.profile, tried, "open", SOLID)
     value = light.name if frame.profile == light.profile else stage.profile
     detail = f"ΔE {stage.mean_error:.1f} mean" if stage.mean_error is not None else "profile"
     kelvin = temperature_words(state.profiles[frame.profile]) if frame.profile is not None else ""
-    return source, Stop("Camera", value, detail + (f", {kelvin}" if kelvin else ""), "tagged-same", SOLID)
+    return source, Stop("Camera", value, detail + (f", {kelvin}" if kelvin else "") + evened, "tagged-same", SOLID)
 
 
 #: The glyph of each tag state; `tagged` is split by the space.

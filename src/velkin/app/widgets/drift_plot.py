@@ -40,7 +40,7 @@ class DriftPlot(QWidget):
         kelvins, duvs = [a.kelvin for a in anchors], [a.duv for a in anchors]
         found = [
             (f"{min(kelvins):.0f}–{max(kelvins):.0f} K", [(a.at, -a.mired) for a in anchors]),
-            (f"Duv {signed(min(duvs), 4)}–{signed(max(duvs), 4)}", [(a.at, a.duv) for a in anchors]),
+            (f"Duv {signed(min(duvs), 3)}–{signed(max(duvs), 3)}", [(a.at, a.duv) for a in anchors]),
         ]
         lit = [(a.at, log2(a.level)) for a in anchors if a.level]
         if self.drift.stops is not None:
