@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 from progress import tell
 from PyQt6.QtCore import QEventLoop, QPointF, QSettings, QTimer
@@ -173,6 +174,49 @@ def matched(window: Window, picture: Callable[[str], None]) -> None:
     window.model.places.end()
 
 
+def fit_and_give(window: Window, frame: int, room: Any) -> None:
+    """Read the chart in a frame, fit on it in the chart room, and give it to the light."""
+    window.model.places.go(Page.CHART, frame)
+    wait_for(lambda: room.kept is not None and room.view.has_picture)
+    room.fit()
+    wait_for(lambda: room.profile is not None)
+    room._give(True)
+    wait_for(lambda: window.model.places.at_picture)
+
+
+def looked_into(window: Window, picture: Callable[[str], None]) -> None:
+    """What the chart vouches for, and two cameras' frames on each other."""
+    ids = {f.name: f.id for f in window.model.state.frames.values()}
+    window.model.select(ids["north-0414"])
+    settle(window, 60)
+    window.actions_.camera.support()
+    wait_for(lambda: "Most" in [name.text() for name, *_ in window.navigator.made(Page.SUPPORT).facts._rows])
+    picture("room-support")
+    window.model.places.end()
+    window.model.select(ids["field-0203"], (ids["field-0203"], ids["north-0412"]))
+    settle(window, 60)
+    window.actions_.frame.compare()
+    wait_for(lambda: window.navigator.made(Page.COMPARE).found is not None)
+    picture("room-compare")
+    window.model.places.end()
+
+
+def moving(window: Window, picture: Callable[[str], None], room: Any) -> None:
+    """A light that moves, followed in time, in the Dim room theme."""
+    window.jobs.importing.add_files([demo_folder() / "dye yard"])
+    wait_for(lambda: any(f.name == "yard-0612" for f in window.model.state.frames.values()))
+    wait_for(lambda: not window.lanes.shown())
+    ids = {f.name: f.id for f in window.model.state.frames.values()}
+    for chart in ("yard-0601", "yard-0604", "yard-0610"):
+        fit_and_give(window, ids[chart], room)
+    window.model.select(ids["yard-0607"])
+    window.model.open_stop("camera")
+    settle(window, 60)
+    window.benches.camera.moving.follow.click()
+    window.appearance.set_theme("Dim room")
+    picture("moving-light")
+
+
 def main() -> None:
     """Go through the job and take the pictures on the way."""
     app = make_application()
@@ -201,18 +245,15 @@ def main() -> None:
             print(OUT / f"{of}.png")
 
         settle(window, 60)
-        for frame, named in (("lamp-0501", "chart-reading"), ("north-0401", "chart-fitted")):
-            window.model.places.go(Page.CHART, ids[frame])
-            wait_for(lambda: room.kept is not None and room.view.has_picture)
-            if named == "chart-reading":
-                picture(named)
-            room.fit()
-            wait_for(lambda: room.profile is not None)
-            room._choose_patch(14)
-            if named == "chart-fitted":
-                picture(named)
-            room._give(True)
-            wait_for(lambda: window.model.places.at_picture)
+        fit_and_give(window, ids["lamp-0501"], room)
+        window.model.places.go(Page.CHART, ids["north-0401"])
+        wait_for(lambda: room.kept is not None and room.view.has_picture)
+        room.fit()
+        wait_for(lambda: room.profile is not None)
+        room._choose_patch(14)
+        picture("chart-fitted")
+        room._give(True)
+        wait_for(lambda: window.model.places.at_picture)
         window.model.select(ids["north-0401"])
         window.actions_.profile.report()
         wait_for(lambda: window.navigator.made(Page.FIT).report is not None)
@@ -228,9 +269,6 @@ def main() -> None:
         window.actions_.profile.open_shelf()
         picture("shelf")
         window.navigator.made(Page.SHELF).leave()
-        window.actions_.camera.edit_chart()
-        picture("chart-editor")
-        window.model.places.back()
         window.model.select(ids["north-0412"])
         window.flow.point_at((900.0, 700.0))
         window.model.open_stop("camera")
@@ -246,10 +284,8 @@ def main() -> None:
         handed_off(window, picture)
         tags(window, picture)
         matched(window, picture)
-        window.appearance.set_theme("Dim room")
-        window.model.open_stop("camera")
-        window.model.select(ids["lamp-0508"])
-        picture("dim-room")
+        looked_into(window, picture)
+        moving(window, picture, room)
         window.close()
 
 

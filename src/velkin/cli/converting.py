@@ -71,7 +71,7 @@ def convert(arguments: argparse.Namespace) -> int:
     if arguments.json:
         print_json({"out": str(done.out), "space": _said(to), "outside": done.share_outside, "clipped": clipped})
     else:
-        print(f"written {done.out} in {to.name}; {100 * done.share_outside:.2f} % of the picture is outside it")
+        print(f"written {done.out} in {to.name}; {100 * done.share_outside:.2f} % of the picture was out of its gamut")
     return 0
 
 

@@ -17,6 +17,7 @@ def merge(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
     from velkin.core.files.formats import format_at, format_of
     from velkin.core.files.layers.picture import opened
+    from velkin.core.files.layers.stack import listed
     from velkin.core.files.picture import decode_picture
     from velkin.core.files.safely import refuse_output
     from velkin.core.handoff.copies import CopyWish, write_copy
@@ -41,6 +42,7 @@ def merge(arguments: argparse.Namespace) -> int:
     picture = decode_picture(arguments.file)
     with opened(arguments.file) as layered:
         count, unknown = len(layered.stack.layers()), list(layered.stack.unknown)
+        seen = len([layer for layer in listed(layered.stack) if layer.visible and not layer.group])
         code = layered.against_merged(picture.numbers, picture.alpha)
     wish = CopyWish(arguments.out, arguments.bits, to != start, arguments.quality, 0, arguments.replace)
     done = write_copy(arguments.file, start, (Convert(to),), wish, picture)
@@ -62,7 +64,7 @@ def merge(arguments: argparse.Namespace) -> int:
         }
         print_json(document)
         return 0
-    print(f"written {done.out} in {to.name}: {count} layers merged{', then converted' if to != start else ''}")
+    print(f"written {done.out} in {to.name}: {seen} of {count} layers merged{', then converted' if to != start else ''}")
     if shift is not None:
         print(f"  {shift.words()} (mean {shift.mean:.2f}, 95th percentile {shift.p95:.2f}, largest {shift.largest:.2f})")
     return 0

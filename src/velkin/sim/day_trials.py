@@ -94,8 +94,8 @@ def day_trial(every: float = 40.0, model: str = "rootpoly", camera: Camera | Non
         own = charted(minute)
         white = white_at(Moment(first.anchor, second.anchor, 0.5, True), matrices)
         mixed = Between(first.profile.colours(white), second.profile.colours(white), 0.5)
-        ends = [(c.reading, np.array(c.anchor.balance)) for c in (first, second)]
-        between = fitted(reading_between(*ends, 0.5, white), light)
+        one, other = ((c.reading, np.array(c.anchor.balance)) for c in (first, second))
+        between = fitted(reading_between(one, other, 0.5, white), light)
         held = np.array(charts[0].anchor.balance)
         own_white = np.array(own.anchor.balance)
         errors.append(
@@ -107,5 +107,6 @@ def day_trial(every: float = 40.0, model: str = "rootpoly", camera: Camera | Non
             )
         )
     found = np.array(errors)
-    means = (float(v) for v in found.mean(axis=0))
-    return DayTrial(len(found), *means, float((found[:, 1] / found[:, 0]).max()))
+    own_mean, in_time, fitted_in_time, one_for_all = (float(v) for v in found.mean(axis=0))
+    worst = float((found[:, 1] / found[:, 0]).max())
+    return DayTrial(len(found), own_mean, in_time, fitted_in_time, one_for_all, worst)

@@ -33,7 +33,7 @@ from velkin.sim.poster import poster
 Pixels = NDArray[np.float32]
 
 MILL, OTHERS = "the mill", "elsewhere"
-RECIPE = "2"
+RECIPE = "3"
 #: How many files there are.
 COUNT = 10
 
@@ -71,6 +71,42 @@ def _with_exif(data: bytes, colour_space: int, index: str = "", make: str = "", 
     return bytes(image.io().data())
 
 
+def _with_all_that_a_file_holds(data: bytes) -> bytes:
+    """A JPEG with a place, a caption, keywords, rights, a rating, somebody's own notes, a small picture and a comment in it."""
+    image = exiv2.ImageFactory.open(data)
+    image.readMetadata()
+    exif, iptc, xmp = image.exifData(), image.iptcData(), image.xmpData()
+    for key, value in (
+        ("Exif.Image.Make", "Velkin"),
+        ("Exif.Image.Model", "Pocket Three"),
+        ("Exif.Image.Artist", "Visitor to Madderfold"),
+        ("Exif.Image.Copyright", "simulated, not a photograph"),
+        ("Exif.Photo.DateTimeOriginal", "2026:03:17 11:32:05"),
+        ("Exif.Photo.OffsetTimeOriginal", "+00:00"),
+        ("Exif.GPSInfo.GPSLatitudeRef", "N"),
+        ("Exif.GPSInfo.GPSLatitude", "54/1 12/1 0/1"),
+        ("Exif.GPSInfo.GPSLongitudeRef", "W"),
+        ("Exif.GPSInfo.GPSLongitude", "2/1 31/1 0/1"),
+    ):
+        exif[key] = value
+    small = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
+    small = cv2.resize(small, (160, 107), interpolation=cv2.INTER_AREA)
+    exiv2.ExifThumb(exif).setJpegThumbnail(cv2.imencode(".jpg", small)[1].tobytes())
+    iptc["Iptc.Application2.Caption"] = "Three skeins on the drying rail"
+    iptc["Iptc.Application2.Keywords"] = "wool"
+    exiv2.XmpProperties.registerNs("http://madderfold.example/notes/1/", "madder")
+    xmp["Xmp.dc.description"] = "lang=x-default Three skeins on the drying rail"
+    xmp["Xmp.dc.subject"] = "wool, ochre, rust, moss"
+    xmp["Xmp.xmp.Rating"] = "4"
+    xmp["Xmp.madder.vat"] = "7"
+    image.setExifData(exif)
+    image.setIptcData(iptc)
+    image.setXmpData(xmp)
+    image.setComment("sent from the yard")
+    image.writeMetadata()
+    return bytes(image.io().data())
+
+
 def _tiff(pixels: NDArray[np.generic], icc: bytes | None, photometric: str = "rgb") -> bytes:
     stream = BytesIO()
     tifffile.imwrite(stream, pixels, photometric=photometric, iccprofile=icc, metadata=None, software="simulated scanner")
@@ -94,7 +130,7 @@ def make(
     `stopped` is asked before each file; when it says so the rest is left out.
 
     The mill writes opRGB numbers and leaves the tag out; one of its files has half a profile. From elsewhere come a telephone's
-    P3 picture, a scan that says two things at once, a claim without a profile, an advertisement in ink, a gray scan, and a poster in layers.
+    P3 picture with all that a file can hold beside it, a scan that says two things at once, a claim without a profile, an advertisement in ink, a gray scan, and a poster in layers.
     """
     jobs: dict[Path, Callable[[], bytes]] = {}
 
@@ -108,8 +144,8 @@ def make(
     jobs[mill / "plum-proof.jpg"] = lambda: as_jpeg(
         _codes(linear_part(frames, "north-0415", (0.1, 0.0, 0.95, 0.9), 1500, SRGB), SRGB, 8), matrix_profile(SRGB)[:260]
     )
-    jobs[others / "telephone.jpg"] = lambda: as_jpeg(
-        _codes(linear_part(frames, "north-0415", (0, 0, 1, 1), 1600, P3), P3, 8), matrix_profile(P3)
+    jobs[others / "telephone.jpg"] = lambda: _with_all_that_a_file_holds(
+        as_jpeg(_codes(linear_part(frames, "north-0415", (0, 0, 1, 1), 1600, P3), P3, 8), matrix_profile(P3))
     )
     jobs[others / "scan.tif"] = lambda: _with_exif(
         _tiff(_codes(linear_part(frames, "lamp-0507", (0, 0, 1, 1), 1600, ROMM), ROMM, 16), matrix_profile(ROMM, 2)), 1

@@ -54,6 +54,9 @@ class Shifted:
     map: QImage | None = None
 
 
+_PURPOSE = "layers"
+
+
 class LayerJobs(Work):
     """What converting layer by layer would do."""
 
@@ -89,7 +92,11 @@ class LayerJobs(Work):
                     del self._known[next(iter(self._known))]
             self.shifted.emit(shifted)
 
-        self._aside(Lane.ROOM, work, done, name="Measuring what layer by layer would move", purpose="layers", here=True)
+        self._aside(Lane.ROOM, work, done, name="Measuring what layer by layer would move", purpose=_PURPOSE, here=True)
+
+    def forget(self) -> None:
+        """Nobody waits for it any more."""
+        self._lanes.forget(_PURPOSE)
 
 
 def _map(moved: Pixels, working: Pixels, path: ColourPath, seen: float) -> QImage:

@@ -80,6 +80,10 @@ class LayersRoom(Room):
         self.to.setFocus()
         self._measure()
 
+    def left_behind(self) -> None:
+        """Nothing is measured for it any more."""
+        self._jobs.layers.forget()
+
     def _path(self) -> ColourPath | None:
         """The frame's path without its look: what converting acts on."""
         return None if self._model.frame is None else self._model.state.path(self._model.frame.id).put(Stop.LOOK)

@@ -24,10 +24,10 @@ from velkin.core.files.image_resources import IPTC, JPEG_MARK, Resource, read_re
 from velkin.core.files.limits import check_size
 from velkin.core.files.metadata import Metadata, Resolution, Text
 from velkin.core.files.picture import Picture
+from velkin.core.files.signatures import PNG_HEAD
 from velkin.core.files.tiff_structure import NoTIFF
 from velkin.core.icc.read import LARGEST as LARGEST_PROFILE
 
-PNG_HEAD = b"\x89PNG\r\n\x1a\n"
 _CLAIMS = (b"iCCP", b"sRGB", b"gAMA", b"cHRM", b"cICP")
 #: Chunks that belong to the coding of the picture, or are told of by themselves.
 _CODING = frozenset(

@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 from velkin.core.compiled import exact_jit
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.limits import check_size
+from velkin.core.files.signatures import PNG_HEAD
 
-_SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _CHANNELS = {0: 1, 2: 3, 4: 2, 6: 4}
 #: Bytes of packed rows that are taken at once.
 _GULP = 1 << 18
@@ -41,7 +41,7 @@ class PNGShape:
 def shape_of(stream: IO[bytes], path: Path, what: str) -> PNGShape:
     """The shape of a PNG, from its first bytes. Raises UnreadableFile."""
     head = stream.read(29)
-    if head[:8] != _SIGNATURE or head[12:16] != b"IHDR" or len(head) < 29:
+    if head[:8] != PNG_HEAD or head[12:16] != b"IHDR" or len(head) < 29:
         raise UnreadableFile(f"{what} is no PNG, and nothing else is allowed there", path)
     width, height, depth, kind, _packing, _filter, interlace = struct.unpack(">IIBBBBB", head[16:29])
     check_size(width, height, path)
