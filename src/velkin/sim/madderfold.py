@@ -75,7 +75,7 @@ def make(
     names: Collection[str] | None = None,
     stopped: Callable[[], bool] = lambda: False,
 ) -> list[Path]:
-    """Make the demo's raw files (about 190 MB); what is there from this version is kept.
+    """Make the demo's raw files (about 200 MB); what is there from this version is kept.
 
     Parameters
     ----------
