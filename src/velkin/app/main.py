@@ -21,6 +21,7 @@ from velkin.app.widgets.focus_ring import FocusRing
 from velkin.app.window import Window
 from velkin.core.compiled import load_compiler
 from velkin.core.errors import VelkinError
+from velkin.core.shoot.records import prepare_records
 from velkin.core.shoot.shoot import Shoot
 
 
@@ -100,6 +101,7 @@ def look_ahead(window: Window) -> None:
 def _load() -> None:
     """Load rooms and compiled loops; the first time after an installation takes some seconds."""
     load_compiler()
+    prepare_records()
     load_rooms()
     import_module("velkin.core.handoff.run")
     warm_up()

@@ -39,6 +39,14 @@ def _converter() -> Converter:
     return c
 
 
+def prepare(*kinds: Any) -> None:
+    """Have ready what is needed to read and write these kinds; it takes a moment where they are met for the first time."""
+    c = _converter()
+    for kind in kinds:
+        c.get_structure_hook(kind)
+        c.get_unstructure_hook(kind)
+
+
 def to_data(value: Any, kind: Any = None) -> Any:
     """What JSON holds of a dataclass, or of a container of them (`kind` says which)."""
     return _converter().unstructure(value, unstructure_as=kind)

@@ -26,7 +26,7 @@ from velkin.core.icc.space import Space, space_of
 from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.shoot.even_fields import KeptField
 from velkin.core.shoot.light import Given
-from velkin.core.shoot.mapping import from_data, from_text, to_data, to_text
+from velkin.core.shoot.mapping import from_data, from_text, prepare, to_data, to_text
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
 from velkin.core.tags.facts import PictureFacts
@@ -36,6 +36,23 @@ from velkin.core.tags.rules import IntakeRules
 from velkin.core.tags.tag import Statement, Tag
 
 _MATRICES = ("matrices", "forward", "calibrations")
+
+
+def prepare_records() -> None:
+    """Have ready what records of a shoot are read and written with, for a worker while nobody waits."""
+    prepare(
+        Reading,
+        tuple[Judgement, ...],
+        tuple[Entry, ...],
+        tuple[Pin, ...],
+        tuple[Easing, ...],
+        Place,
+        IntakeRules,
+        ProofGoal,
+        tuple[float, ...],
+        KeptField,
+        Given,
+    )
 
 
 def facts_to_json(facts: RawFacts) -> str:
