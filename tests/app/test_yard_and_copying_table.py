@@ -104,7 +104,10 @@ def test_the_copying_table_by_keyboard(window, qtbot, demo_frames):
         press(Qt.Key.Key_Space, button)
         if button is room.bench.fit_button:
             qtbot.waitUntil(lambda: room.profile is not None, timeout=60000)
-    assert window.model.state.reading(ids["copy-0701"]) != window.model.state.readings[ids["copy-0701"]]
+    as_read, used = window.model.state.readings[ids["copy-0701"]], window.model.state.reading(ids["copy-0701"])
+    assert np.abs(used.reading.rgb() / as_read.reading.rgb() - 1).max() > 0.1
+    fitted = window.jobs.fits.plain_request(ids["copy-0701"], as_read)
+    np.testing.assert_array_equal(fitted.reading.rgb(), used.for_fit().rgb())
 
     go_to("copy-0706")
     press(Qt.Key.Key_2)

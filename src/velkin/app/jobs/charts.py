@@ -84,10 +84,10 @@ class Charts(Work):
 
     def fit(self, frame: int, kept: JudgedReading) -> None:
         """Fit a profile from a reading; it comes as `fit_ready` and is kept only by `Camera.keep_profile`."""
-        request = self._fits.plain_request(frame, kept)
+        request, used = self._fits.plain_request(frame, kept), self._model.state.evened(frame, kept)
 
         def work() -> CameraProfile:
-            refuse_unusable(kept.judgements)
+            refuse_unusable(used.judgements)
             return self._fits.stamp(fit(request).of("auto"))
 
         self._do(frame, work, lambda result: self.fit_ready.emit(frame, result), "Fitting")

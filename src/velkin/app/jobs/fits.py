@@ -82,15 +82,15 @@ class Fits(Work):
     def report(self, frame: int, kept: JudgedReading, wish: FitWish) -> None:
         """Fit every model with these choices; the newest wish wins. It comes as `report_ready`."""
         state = self._model.state
+        evened = state.evened(frame, kept)
         first = self.request(state.frames[frame], kept, wish, wish.light)
         second = None
-        other = state.reading(wish.second) if wish.second is not None else None
-        if wish.second is not None and other is not None:
-            second = self.request(state.frames[wish.second], other, wish, None)
+        if wish.second is not None and wish.second in state.readings:
+            second = self.request(state.frames[wish.second], state.readings[wish.second], wish, None)
         facts = state.frames[frame].raw
 
         def work(job: Job) -> FitReport:
-            refuse_unusable(kept.judgements)
+            refuse_unusable(evened.judgements)
             return FitReport(wish, fit(first, second), patch_colours(first, facts.as_shot))
 
         def done(result: Any) -> None:
@@ -99,9 +99,10 @@ class Fits(Work):
         self._lanes.start(Lane.HAND, work, done, name="Fitting", purpose="fit report")
 
     def request(self, frame: Frame, kept: JudgedReading, wish: FitWish, light: Illuminant | None) -> FitRequest:
-        """What is to be fitted on a frame's reading with a person's choices."""
+        """What is to be fitted on a frame's reading, evened as its picture is, with a person's choices."""
+        used = self._model.state.evened(frame.id, kept)
         return FitRequest(
-            kept.for_fit(),
+            used.for_fit(),
             kept.chart,
             frame.facts.unique,
             built_in(frame.raw),

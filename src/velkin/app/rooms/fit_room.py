@@ -194,7 +194,7 @@ class FitRoom(Room):
         frame = place.frame
         self._model.select(frame)
         state = self._model.state
-        self.frame, self.kept, self.report = frame, state.reading(frame), None
+        self.frame, self.kept, self.report = frame, state.readings[frame], None
         self.wish, self.model, self._against = FitWish(), "auto", None
         f = state.frames[frame]
         self._subtitle.setText(f"{f.name}, {state.light_of(frame).name}")

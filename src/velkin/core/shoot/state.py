@@ -114,14 +114,19 @@ class State:
             return None
         return EvenField(kept.field, kept.strength, flat.name)
 
+    def evened(self, frame: int, kept: JudgedReading) -> JudgedReading:
+        """A reading of a frame's chart as balance and fit use it: evened as the frame's picture is."""
+        even = self.field_of(frame)
+        if even is None:
+            return kept
+        facts = self.frames[frame].facts
+        return evened_reading(kept, even.field, (facts.width, facts.height), even.strength)
+
     def reading(self, frame: int) -> JudgedReading | None:
-        """The reading of a frame's chart as balance and fit use it: evened as the frame's picture is."""
+        """The kept reading of a frame's chart as balance and fit use it; None without one."""
         if frame not in self._evened:
-            kept, even = self.readings.get(frame), self.field_of(frame) if frame in self.readings else None
-            if kept is not None and even is not None:
-                facts = self.frames[frame].facts
-                kept = evened_reading(kept, even.field, (facts.width, facts.height), even.strength)
-            self._evened[frame] = kept
+            kept = self.readings.get(frame)
+            self._evened[frame] = None if kept is None else self.evened(frame, kept)
         return self._evened[frame]
 
     def drift(self, light: int) -> Drift | None:
