@@ -22,6 +22,7 @@ from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.gamut.easing import HUE
 from velkin.sim.demo import demo_folder, prepare_demo, write_demo_shoot
 from velkin.sim.madderfold import TITLE
+from velkin.sim.sittings import YARD
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -207,6 +208,8 @@ def moving(window: Window, picture: Callable[[str], None], room: Any) -> None:
     wait_for(lambda: any(f.name == "yard-0612" for f in window.model.state.frames.values()))
     wait_for(lambda: not window.lanes.shown())
     ids = {f.name: f.id for f in window.model.state.frames.values()}
+    light = window.model.state.frames[ids["yard-0601"]].light
+    window.jobs.command(lambda s: s.frames.rename_light(light, YARD.name))
     for chart in ("yard-0601", "yard-0604", "yard-0610"):
         fit_and_give(window, ids[chart], room)
     window.model.select(ids["yard-0607"])

@@ -59,6 +59,11 @@ def test_the_dye_yard_by_mouse(window, qtbot, demo_frames):
     assert settle(window, 60)
     path = window.model.state.path(ids["yard-0607"])
     assert " to " in path.camera.profile and "in time, yard-0604 to yard-0610" in path.camera.balance_from
+    stop = window.path_bar.buttons["camera"].stop()
+    assert stop.value == YARD.name and stop.detail.endswith(" mean, in time")
+    click_frame(qtbot, window, "yard-0612")
+    assert settle(window, 60)
+    assert window.path_bar.buttons["camera"].stop().detail.endswith(" mean, not bracketed in time")
     names = ("yard-0603", "yard-0607", "yard-0608", "yard-0612")
     folder, chroma = hand_off(qtbot, window, ids, names), {}
     for name in names:
@@ -117,6 +122,9 @@ def test_the_copying_table_by_keyboard(window, qtbot, demo_frames):
     go_to("copy-0704")
     assert settle(window, 60)
     assert "field evened" in window.path_bar.buttons["camera"].stop().detail
+    qtbot.keyClick(window.view, Qt.Key.Key_W)
+    assert "1 warmer, field evened" in window.path_bar.buttons["camera"].stop().detail
+    qtbot.keyClick(window.view, Qt.Key.Key_0)
 
     names = ("copy-0704", "copy-0705", "copy-0706")
     folder = hand_off(qtbot, window, ids, names)

@@ -9,6 +9,7 @@ from velkin.app.words import count, percent, temperature_words
 from velkin.core.icc.space import same
 from velkin.core.path import ColourPath
 from velkin.core.shoot.frame import Frame
+from velkin.core.shoot.moving import IN_TIME, moment
 from velkin.core.shoot.state import State
 from velkin.core.shoot.written import WrittenFile
 from velkin.core.stages.stage import Alters, Place
@@ -96,8 +97,17 @@ def _raw_stops(state: State, frame: Frame, path: ColourPath, tried: str) -> tupl
         return source, Stop("Camera", stage.profile, tried, "open", SOLID)
     value = light.name if frame.profile == light.profile else stage.profile
     detail = f"ΔE {stage.mean_error:.1f} mean" if stage.mean_error is not None else "profile"
-    kelvin = temperature_words(state.profiles[frame.profile]) if frame.profile is not None else ""
-    return source, Stop("Camera", value, detail + (f", {kelvin}" if kelvin else "") + evened, "tagged-same", SOLID)
+    lean = frame.lean.words()
+    said = [detail, _white_words(state, frame), *([lean] if lean else [])]
+    return source, Stop("Camera", value, ", ".join(w for w in said if w) + evened, "tagged-same", SOLID)
+
+
+def _white_words(state: State, frame: Frame) -> str:
+    """The light of a frame's profile; of one that follows its light in time that, and whether two charts bracket it."""
+    when = moment(state.anchors(frame.light), frame) if frame.balance_from == IN_TIME else None
+    if when is not None:
+        return "in time" if when.bracketed else "not bracketed in time"
+    return temperature_words(state.profiles[frame.profile]) if frame.profile is not None else ""
 
 
 #: The glyph of each tag state; `tagged` is split by the space.
