@@ -97,6 +97,19 @@ def test_any_part_at_any_size_has_the_gains_of_the_whole():
     )
 
 
+def test_a_board_with_something_on_it_is_refused_and_one_with_a_little_dirt_is_not():
+    """A chart, a card or the edge of the board; the rest of it is as even as can be."""
+    for width, refused in ((0.46, True), (0.1, False)):
+        image = board()
+        height, w = round(400 * width), round(600 * width)
+        image[200 - height // 2 : 200 + height // 2, 300 - w // 2 : 300 + w // 2] *= 0.5
+        if refused:
+            with pytest.raises(FitRefused, match="no even surface"):
+                fit_field(image)
+        else:
+            assert fit_field(image).falloff == pytest.approx(fit_field(board()).falloff, abs=0.01)
+
+
 @pytest.mark.parametrize(
     ("image", "why"),
     [

@@ -146,7 +146,7 @@ def render(arguments: argparse.Namespace) -> int:
     from velkin.core.spaces.rgb import ROMM
     from velkin.core.stages.stage import Place
 
-    arguments.profiles = files_in(arguments.profile) if arguments.profile else []
+    arguments.profiles = [] if arguments.profile is None else files_in(arguments.profile)
     bits = _check(arguments)
     out: Path = arguments.out
     space = rgb_space_named(arguments.space or "romm")

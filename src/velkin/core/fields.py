@@ -30,6 +30,8 @@ _SPOTS = 4
 _POWERS = [(i, j) for i in range(_DEGREE + 1) for j in range(_DEGREE + 1 - i)]
 #: A board whose cells lie further from a smooth surface than this, in natural logarithms, is no even surface.
 _ROUGHEST = 0.05
+#: More cells than this share that lie so far off are no dust, but something on the board, or its edge.
+_MOST_STRANGE = 0.08
 #: Darker than this share of the white level, noise and black level tell as much as the board.
 _DARKEST = 0.01
 
@@ -128,8 +130,8 @@ def fit_field(image: Pixels) -> Field:
     terms = np.stack([ys**i * xs**j for i, j in _POWERS], axis=1)
     surfaces, falloff = [], []
     for c in range(3):
-        found, rough = _robust(terms, levels[..., c].ravel())
-        if rough > _ROUGHEST:
+        found, rough, strange = _robust(terms, levels[..., c].ravel())
+        if rough > _ROUGHEST or strange > _MOST_STRANGE:
             raise FitRefused("the flat frame shows no even surface; fill it with a plain white board, out of focus if need be")
         whole = np.zeros((_DEGREE + 1, _DEGREE + 1))
         for (i, j), value in zip(_POWERS, found, strict=True):
@@ -140,15 +142,18 @@ def fit_field(image: Pixels) -> Field:
     return Field(tuple(surfaces), (falloff[0], falloff[1], falloff[2]))
 
 
-def _robust(terms: Floats, levels: Floats) -> tuple[Floats, float]:
-    """Coefficients of a surface in which cells that lie off it lose their weight (Tukey's biweight), and how far cells lie off at the median."""
+def _robust(terms: Floats, levels: Floats) -> tuple[Floats, float, float]:
+    """Coefficients of a surface in which cells that lie off it lose their weight (Tukey's biweight), how far cells lie off at the median,
+    and the share of cells that lie further off than a board's may.
+    """
     weights = np.ones(len(levels))
     found: Floats = np.zeros(terms.shape[1])
-    scale = 0.0
+    scale = strange = 0.0
     for _ in range(12):
         root = np.sqrt(weights)
         found = np.asarray(np.linalg.lstsq(terms * root[:, None], levels * root, rcond=None)[0])
         off = levels - terms @ found
         scale = 1.4826 * float(np.median(np.abs(off)))
+        strange = float((np.abs(off) > _ROUGHEST).mean())
         weights = np.clip(1.0 - (off / max(4.7 * scale, _NEAR)) ** 2, 0.0, None) ** 2
-    return found, scale
+    return found, scale, strange
