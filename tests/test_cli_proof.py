@@ -70,7 +70,7 @@ def test_proof_says_what_is_lost(capfd, files):
     status, document, _ = call(capfd, "proof", files / "wide.tif", "--to", "romm", "--json")
     assert (status, document["outside"], document["largest_patch"]) == (0, 0, 0)
     status, text, _ = call(capfd, "proof", files / "wide.tif", "--to", "srgb")
-    assert status == 0 and "lies outside sRGB" in text
+    assert status == 0 and "is out of gamut for sRGB" in text
 
 
 def test_proof_for_ink_names_the_inks_and_follows_the_intent(capfd, files):

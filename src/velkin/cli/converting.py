@@ -6,7 +6,8 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from velkin.cli.saying import print_json, say
+from velkin.cli.batches import Told
+from velkin.cli.saying import say
 from velkin.cli.spaces import space_named
 from velkin.core.errors import NotSupported, VelkinError
 
@@ -21,8 +22,8 @@ def _said(space: Space | None) -> str | None:
     return None if space is None else family(space) or space.name
 
 
-def assign(arguments: argparse.Namespace) -> int:
-    """Run the verb; the exit status."""
+def assign(arguments: argparse.Namespace) -> Told:
+    """Assign a space to one file."""
     from velkin.core.files.raw_names import is_raw_name
     from velkin.core.handoff.copies import CopyWish, write_copy
     from velkin.core.stages.steps import Assign
@@ -35,15 +36,11 @@ def assign(arguments: argparse.Namespace) -> int:
     wish = CopyWish(arguments.out, page=page, replace=arguments.replace)
     done = write_copy(arguments.file, None, (Assign(space),), wish)
     say_left(arguments.file, done.left)
-    if arguments.json:
-        print_json({"out": str(done.out), "space": _said(space)})
-    else:
-        print(f"written {done.out}: {space.name} assigned, numbers stay")
-    return 0
+    return Told({"out": str(done.out), "space": _said(space)}, f"written {done.out}: {space.name} assigned, numbers stay")
 
 
-def convert(arguments: argparse.Namespace) -> int:
-    """Run the verb; the exit status."""
+def convert(arguments: argparse.Namespace) -> Told:
+    """Convert one file."""
     from velkin.core.files.raw_names import is_raw_name
     from velkin.core.handoff.copies import CopyWish, write_copy
     from velkin.core.icc.transform import Intent
@@ -68,11 +65,10 @@ def convert(arguments: argparse.Namespace) -> int:
     clipped: dict[str, Any] = {}
     if done.outside is not None:
         clipped = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", done.outside.shares(), strict=True)}
-    if arguments.json:
-        print_json({"out": str(done.out), "space": _said(to), "outside": done.share_outside, "clipped": clipped})
-    else:
-        print(f"written {done.out} in {to.name}; {100 * done.share_outside:.2f} % of the picture was out of its gamut")
-    return 0
+    return Told(
+        {"out": str(done.out), "space": _said(to), "outside": done.share_outside, "clipped": clipped},
+        f"written {done.out} in {to.name}; {100 * done.share_outside:.2f} % of the picture was out of its gamut",
+    )
 
 
 def destination_of(arguments: argparse.Namespace) -> Space:

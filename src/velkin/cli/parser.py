@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import NoReturn
 
 from velkin import __version__
+from velkin.cli.batches import each
 from velkin.cli.charts import chart
 from velkin.cli.converting import assign, convert
 from velkin.cli.fields import flat
@@ -148,8 +149,8 @@ def build() -> Parser:
     )
     _replace(p)
 
-    p = verb("render", "a raw file through a camera profile to a tagged picture", render, _SPACE)
-    p.add_argument("file", type=Path, metavar="FILE", help="a raw file")
+    p = verb("render", "a raw file through a camera profile to a tagged picture", each(render), _SPACE)
+    _files(p, "raw files")
     p.add_argument(
         "--profile",
         metavar="P",
@@ -176,7 +177,7 @@ def build() -> Parser:
         "--tone", default="none", choices=["none", "profile"], help="without (default) or with the profile's tone curve"
     )
     p.add_argument("--force", action="store_true", help="use a profile that was made for another camera")
-    p.add_argument("--out", type=Path, required=True, metavar="OUT", help=_OUT_PICTURE)
+    _out(p, _OUT_PICTURE)
     _replace(p)
 
     p = verb(
@@ -192,37 +193,37 @@ def build() -> Parser:
     p.add_argument("--grid", metavar="6x4", help=_GRID)
     _flat(p)
 
-    p = verb("assign", "a new tag, the same numbers: numbers stay, look changes", assign, _SPACE)
-    p.add_argument("file", type=Path, metavar="FILE", help="a finished picture")
+    p = verb("assign", "a new tag, the same numbers: numbers stay, look changes", each(assign), _SPACE)
+    _files(p, "finished pictures")
     p.add_argument("--space", required=True, metavar="SPACE", help="what the numbers are to mean")
     _page(p)
-    p.add_argument("--out", type=Path, required=True, metavar="OUT", help="the file to write; a JPEG is not encoded anew")
+    _out(p, "the file to write; a JPEG is not encoded anew")
     _replace(p)
 
-    p = verb("convert", "the same look, new numbers: look stays, numbers change", convert, _SPACE)
-    p.add_argument("file", type=Path, metavar="FILE", help="a finished picture")
+    p = verb("convert", "the same look, new numbers: look stays, numbers change", each(convert), _SPACE)
+    _files(p, "finished pictures")
     _to_and_from(p)
     _intent(p)
     p.add_argument("--bits", type=int, default=None, choices=[8, 16], help="default: the file's own")
     p.add_argument("--no-dither", action="store_true", help="do not dither when going to 8 bits")
     _quality(p)
     _page(p)
-    p.add_argument("--out", type=Path, required=True, metavar="OUT", help=_OUT_PICTURE)
+    _out(p, _OUT_PICTURE)
     _replace(p)
 
-    p = verb("proof", "what a destination would lose", proof, _SPACE)
-    p.add_argument("file", type=Path, metavar="FILE", help="a raw file or a finished picture")
+    p = verb("proof", "what a destination would lose", each(proof), _SPACE)
+    _files(p, "raw files and finished pictures")
     _to_and_from(p)
     _intent(p)
     _page(p)
 
-    p = verb("ease", "bring in what a destination cannot hold; the picture stays in its own space", ease, _SPACE)
-    p.add_argument("file", type=Path, metavar="FILE", help="a finished picture")
+    p = verb("ease", "bring in what a destination cannot hold; the picture stays in its own space", each(ease), _SPACE)
+    _files(p, "finished pictures")
     _to_and_from(p)
     p.add_argument("--strength", type=float, default=1.0, metavar="0..1", help="how much of it (default 1)")
     _page(p)
     _quality(p)
-    p.add_argument("--out", type=Path, required=True, metavar="OUT", help=_OUT_PICTURE)
+    _out(p, _OUT_PICTURE)
     _replace(p)
 
     p = verb("match", "learn what colours should be: look and numbers change", match, _CHART, _SPACE)
@@ -328,6 +329,26 @@ def build_window() -> Parser:
     parser.add_argument("--demo", action="store_true")
     parser.add_argument("--screenshot", type=Path)
     return parser
+
+
+def _files(p: argparse.ArgumentParser, what: str) -> None:
+    p.add_argument("files", nargs="+", type=Path, metavar="FILE", help=what)
+    p.add_argument("--jobs", type=_jobs, default=None, metavar="N", help="how many files at once (default: as many as cores)")
+
+
+def _jobs(text: str) -> int:
+    if not text.isdigit() or not 1 <= int(text) <= 64:
+        raise argparse.ArgumentTypeError("it takes a whole number from 1 to 64")
+    return int(text)
+
+
+def _out(p: argparse.ArgumentParser, what: str) -> None:
+    p.add_argument("--out", type=Path, required=True, metavar="OUT", help=f"{what}; with several FILEs a folder")
+    p.add_argument(
+        "--format",
+        choices=["tif", "png", "jpg", "webp", "avif", "jxl"],
+        help="what to write into a folder (default: each file's own format where it can be written, else tif)",
+    )
 
 
 def _flat(p: argparse.ArgumentParser) -> None:

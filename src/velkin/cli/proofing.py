@@ -5,8 +5,9 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
+from velkin.cli.batches import Told
 from velkin.cli.converting import destination_of, not_a_profile, page_of, say_left, start_of
-from velkin.cli.saying import Wrong, print_json, say
+from velkin.cli.saying import Wrong, say
 from velkin.core.errors import NotSupported
 
 if TYPE_CHECKING:
@@ -30,8 +31,8 @@ def _path(arguments: argparse.Namespace, to: Space) -> ColourPath:
     return path_of(PictureSource(start_of(arguments, page), True, page), ROMM, to)
 
 
-def proof(arguments: argparse.Namespace) -> int:
-    """Run the verb; the exit status."""
+def proof(arguments: argparse.Namespace) -> Told:
+    """Tell what a destination would lose of one file."""
     import numpy as np
 
     from velkin.core.gamut.membership import measure
@@ -50,28 +51,25 @@ def proof(arguments: argparse.Namespace) -> int:
     letters = _LETTERS[to.model]
     channels = {c: {"low": low, "high": high} for c, (low, high) in zip(letters, outside.shares(), strict=True)}
     judged_by = "channels" if isinstance(to, RGBSpace) else "hull" if outside.by_hull else "round trip"
-    if arguments.json:
-        document: dict[str, Any] = {
-            "outside": outside.share,
-            "tone": outside.tone / max(outside.pixels, 1),
-            "largest_patch": outside.largest / max(outside.pixels, 1),
-            "judged_by": judged_by,
-            "channels": channels,
-            "delta_e": {"mean": mean, "p95": p95, "max": largest},
-        }
-        print_json(document)
-        return 0
-    print(f"{100 * outside.share:.2f} % of {arguments.file.name} lies outside {to.name}")
+    document: dict[str, Any] = {
+        "outside": outside.share,
+        "tone": outside.tone / max(outside.pixels, 1),
+        "largest_patch": outside.largest / max(outside.pixels, 1),
+        "judged_by": judged_by,
+        "channels": channels,
+        "delta_e": {"mean": mean, "p95": p95, "max": largest},
+    }
+    words = [f"{100 * outside.share:.2f} % of {arguments.file.name} is out of gamut for {to.name}"]
     if outside.by_hull:
-        print("  told by the hull of its colours: its tables lead back to other colours")
+        words.append("  told by the hull of its colours: its tables lead back to other colours")
     for letter, ends in channels.items():
-        print(f"  {letter.upper()}  at the bottom {100 * ends['low']:.2f} %, at the top {100 * ends['high']:.2f} %")
-    print(f"what is lost: ΔE00 {mean:.2f} mean, {p95:.2f} at the 95th percentile, {largest:.2f} at most")
-    return 0
+        words.append(f"  {letter.upper()}  at the bottom {100 * ends['low']:.2f} %, at the top {100 * ends['high']:.2f} %")
+    words.append(f"what is lost: ΔE00 {mean:.2f} mean, {p95:.2f} at the 95th percentile, {largest:.2f} at most")
+    return Told(document, "\n".join(words))
 
 
-def ease(arguments: argparse.Namespace) -> int:
-    """Run the verb; the exit status."""
+def ease(arguments: argparse.Namespace) -> Told:
+    """Ease one file."""
     from velkin.core.files.raw_names import is_raw_name
     from velkin.core.gamut.easing import full_strength
     from velkin.core.handoff.copies import CopyWish
@@ -92,11 +90,8 @@ def ease(arguments: argparse.Namespace) -> int:
     if done.not_numbers:
         say(f"{arguments.file.name}: {done.not_numbers} samples were no numbers, or beyond 65504, and were set to 0 or 1")
     before, after = done.before.share, done.after.share
-    if arguments.json:
-        print_json({"before": before, "after": after, "delta_e": {"mean": done.mean_change}, "out": str(done.out)})
-    else:
-        print(
-            f"written {done.out} in {start.name}: {100 * before:.2f} % outside {to.name} before, {100 * after:.2f} % after; "
-            f"changed by ΔE00 {done.mean_change:.2f} mean"
-        )
-    return 0
+    return Told(
+        {"before": before, "after": after, "delta_e": {"mean": done.mean_change}, "out": str(done.out)},
+        f"written {done.out} in {start.name}: {100 * before:.2f} % out of gamut for {to.name} before, {100 * after:.2f} % after; "
+        f"changed by ΔE00 {done.mean_change:.2f} mean",
+    )

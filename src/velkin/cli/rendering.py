@@ -6,9 +6,10 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from velkin.cli.batches import Told
 from velkin.cli.fields import evened_by, evened_chart
 from velkin.cli.moving import any_chart, charted, files_in, moment_among
-from velkin.cli.saying import Wrong, print_json
+from velkin.cli.saying import Wrong
 from velkin.cli.spaces import rgb_space_named
 from velkin.core.errors import NotSupported
 
@@ -130,8 +131,8 @@ def _check(arguments: argparse.Namespace) -> int:
     return bits
 
 
-def render(arguments: argparse.Namespace) -> int:
-    """Run the verb; the exit status."""
+def render(arguments: argparse.Namespace) -> Told:
+    """Render one raw file."""
     from velkin.core.cameraprofiles.takes import encoding_taken
     from velkin.core.files import raw
     from velkin.core.files.encode import encode_numbers
@@ -171,8 +172,4 @@ def render(arguments: argparse.Namespace) -> int:
         channels = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", outside.shares(), strict=True)}
         document = {"out": str(out), "space": space.id, "clipped": channels}
     write_whole(out, data, arguments.replace)
-    if arguments.json:
-        print_json(document)
-    else:
-        print(f"written {out}" + (f" in {space.name}" if not arguments.camera_rgb else ", camera numbers"))
-    return 0
+    return Told(document, f"written {out}" + (f" in {space.name}" if not arguments.camera_rgb else ", camera numbers"))
