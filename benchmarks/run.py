@@ -57,6 +57,7 @@ from handing_off import bench_kills, bench_large
 from layers import bench_layers
 from matching import bench_match
 from proofing import bench_shares, bench_solids, bench_toggling
+from season import bench_season
 from shell import bench_shell
 from spaces import bench_conversions, bench_inspecting, bench_try_on
 from under_the_hand import bench_changes, bench_drags, bench_stalls, bench_steps, bench_waiting
@@ -402,6 +403,7 @@ def main() -> None:
             "window": lambda f: bench_window(report, shoot, frame, f),
             "waiting": lambda f: bench_waiting(report, f),
             "steps": lambda f: bench_steps(report, f),
+            "season": lambda f: bench_season(report, f),
             "changes": lambda f: bench_changes(report, f),
             "drags": lambda f: bench_drags(report, f, frames),
             "stalls": lambda f: bench_stalls(report, f, frames),

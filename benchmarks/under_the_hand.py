@@ -19,7 +19,7 @@ from velkin.core.shoot.shoot import Shoot
 from velkin.sim.crowd import make_crowd
 from velkin.sim.demo import write_demo_shoot
 
-_HEAD = """
+HEAD = """
 import sys, time
 from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QSettings, QTimer
@@ -45,7 +45,7 @@ def until(ready, seconds=120):
 """
 
 _WAITING = (
-    _HEAD
+    HEAD
     + """
 window.jobs.shoots.open(folder / "crowd.velkin")
 until(lambda: window.flow.measured is not None and window.flow.measured.exact)
@@ -73,7 +73,7 @@ leave(window)
 )
 
 _STEPS = (
-    _HEAD
+    HEAD
     + """
 window.jobs.shoots.open(folder / sys.argv[2])
 until(lambda: window.flow.measured is not None and window.flow.measured.exact)
@@ -89,7 +89,7 @@ leave(window)
 )
 
 _DAY = (
-    _HEAD
+    HEAD
     + """
 import faulthandler, threading
 settle(window, 60)  # from here on the window stands; what its start takes is measured elsewhere
@@ -220,7 +220,7 @@ print(json.dumps([taken_away[0], sorted(stalls, reverse=True)[:3]]))
 
 
 _DRAGS = (
-    _HEAD
+    HEAD
     + """
 window.jobs.shoots.open(folder / "matched.velkin")
 until(lambda: window.flow.measured is not None and window.flow.measured.exact)
@@ -257,7 +257,7 @@ leave(window)
 )
 
 
-def _last_line(script: str, *words: str) -> str:
+def last_line(script: str, *words: str) -> str:
     done = subprocess.run(
         [sys.executable, "-c", script, *words], capture_output=True, text=True, env=dict(os.environ), check=False
     )
@@ -267,7 +267,7 @@ def _last_line(script: str, *words: str) -> str:
 
 
 def _run(script: str, *words: str) -> list[float]:
-    return [float(v) for v in _last_line(script, *words).split()]
+    return [float(v) for v in last_line(script, *words).split()]
 
 
 def _crowd(folder: Path, count: int) -> None:
@@ -279,18 +279,22 @@ def _crowd(folder: Path, count: int) -> None:
     shoot.close()
 
 
-def _large(folder: Path, name: str, count: int, written: bool) -> None:
-    """A shoot of many frames that share a few files on the disk, as if all were handed off."""
+def large_shoot(folder: Path, name: str, count: int, written: bool, lights: int = 4) -> None:
+    """A shoot of many frames that share a few files on the disk, as if all were handed off as they are."""
     files = make_crowd(folder / "few", 40, lights=4)
     arrivals = [look_at(p) for p in files]
     shoot = Shoot.create(folder / name, name)
     many = [replace(arrivals[n % len(arrivals)], digest=f"{n:064d}") for n in range(count)]
-    ids = shoot.frames.add_frames(many)
+    ids = []
+    for light in range(lights):
+        ids += shoot.frames.add_frames(many[light * count // lights : (light + 1) * count // lights], f"light {light + 1}")
     if written:
+        state = shoot.state
+        web = next(d for d in state.destinations if d.id == "web")
         with shoot._store.plain():
             shoot._store.many(
-                "INSERT INTO written(frame, destination, path, at, ok, finding, state) VALUES (?, 'web', ?, '2026-05-04', 1, 'checked', '')",
-                [(f, str(folder / "web" / f"{f}.jpg")) for f in ids],
+                "INSERT INTO written(frame, destination, path, at, ok, finding, state) VALUES (?, 'web', ?, '2026-05-04', 1, 'checked', ?)",
+                [(f, str(folder / "web" / f"{f}.jpg"), state.fingerprint(f, web)) for f in ids],
             )
     shoot.close()
 
@@ -311,7 +315,7 @@ def bench_waiting(report: Report, folder: Path) -> None:
 def bench_steps(report: Report, folder: Path) -> None:
     """A step to the next frame in a shoot of ten thousand frames, with none and with all of them written."""
     for name, written in (("none", False), ("all", True)):
-        _large(folder, f"{name}.velkin", 10_000, written)
+        large_shoot(folder, f"{name}.velkin", 10_000, written)
         median, high, count = _run(_STEPS, str(folder), f"{name}.velkin")
         report.line(
             f"step to the next of 10,000 frames, {count:.0f} files written",
@@ -323,7 +327,7 @@ def bench_steps(report: Report, folder: Path) -> None:
 
 def bench_changes(report: Report, folder: Path) -> None:
     """What a decision about one frame costs in a large shoot, and what a drag over a hundred frames leaves behind."""
-    _large(folder, "large.velkin", 5000, False)
+    large_shoot(folder, "large.velkin", 5000, False)
     shoot = Shoot.open(folder / "large.velkin")
     order = shoot.state.order()
     times = []
@@ -370,7 +374,7 @@ def bench_stalls(report: Report, folder: Path, frames: Path) -> None:
     days, left_out = [], 0
     for number in range(3):
         (folder / str(number)).mkdir()
-        away, stalls = json.loads(_last_line(_DAY, str(folder / str(number)), str(frames)))
+        away, stalls = json.loads(last_line(_DAY, str(folder / str(number)), str(frames)))
         days.append(stalls)
         left_out += away
     longest = sorted(days, key=lambda day: day[0][0] if day else 0)[1]

@@ -15,6 +15,7 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.shoot.alternatives import Alternative, Rendering
 from velkin.core.shoot.giving import Giving, plan_giving
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.state import State
 from velkin.core.spectra import parse_light
 
 from .test_fit import CAMERAS, LIGHTS, request
@@ -123,3 +124,30 @@ def test_written_files_are_told_stale_by_what_the_profile_does(shoot, kinds, kin
 def test_names_can_change_without_changing_what_a_profile_does(kinds, kind):
     renamed = replace(kinds[kind], name="Another name")
     assert from_text(to_text(kinds[kind])).colours(np.array([2.0, 1.0, 1.5])) == renamed.colours(np.array([2.0, 1.0, 1.5]))
+
+
+def test_a_fingerprint_is_taken_once_and_again_only_of_what_changed(demo_shoot, monkeypatch):
+    """Counted, since it is what a large shoot's filters wait for."""
+    shoot = Shoot.open(demo_shoot)
+    taken = []
+    whole = State._fingerprint
+    monkeypatch.setattr(State, "_fingerprint", lambda self, frame, d: taken.append(frame) or whole(self, frame, d))
+
+    def prints():
+        state = shoot.state
+        return {f: state.fingerprint(f, state.destinations[0]) for f in state.frames}
+
+    first = prints()
+    assert prints() == first and len(taken) == 12
+    changed = next(iter(first))
+    shoot.camera.set_exposure([changed], 0.5)
+    second = prints()
+    assert taken[12:] == [changed] and {f for f in first if first[f] != second[f]} == {changed}
+    shoot.destinations.set_destination(
+        replace(shoot.state.destinations[0], file=replace(shoot.state.destinations[0].file, quality=61))
+    )
+    third = prints()
+    assert len(taken) == 25 and all(third[f] != second[f] for f in first)
+    other = replace(shoot.state.destinations[0], file=replace(shoot.state.destinations[0].file, quality=60))
+    assert shoot.state.fingerprint(changed, other) != third[changed]  # not one of the shoot's: not remembered under its name
+    shoot.close()

@@ -200,4 +200,4 @@ def _latest(frame_id: int, written: list[WrittenFile]) -> list[WrittenFile]:
 
 def edited_since_written(state: State, frame_id: int, written: list[WrittenFile]) -> bool:
     """Whether a frame was handed off and changed afterwards, for any destination that is still there."""
-    return any(state.changed_since(w) for w in _latest(frame_id, written))
+    return state.changed_since(frame_id, {w.destination: w.state for w in written if w.frame == frame_id})

@@ -219,6 +219,14 @@ class ShootModel(QObject):
             self.report(error)
             return []
 
+    def notes(self) -> dict[int, dict[str, str]]:
+        """What was noted of the state of frames when their latest files were written; see `Handoffs.notes`."""
+        try:
+            return self.shoot.handoffs.notes() if self.shoot is not None else {}
+        except VelkinError as error:
+            self.report(error)
+            return {}
+
     def steps(self) -> tuple[str | None, str | None]:
         """What would be undone and what would be done again; nothing, with a word, where that cannot be read."""
         try:

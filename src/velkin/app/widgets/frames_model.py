@@ -130,6 +130,11 @@ class FramesModel(QAbstractListModel):
             assert self._model.shoot is not None
             done, wanted = self._model.shoot.handoffs.handed_off(), self.filter is Filter.HANDED_OFF
             return lambda f: (f in done) == wanted
+        if self.filter is Filter.CHANGED:
+            notes = self._model.notes()
+            for f in notes.keys() - self._edited.keys():
+                self._edited[f] = f in frames and state.changed_since(f, notes[f])
+            return lambda f: self._edited.get(f, False)
         return {
             Filter.ALL: lambda f: True,
             Filter.MARKED: lambda f: frames[f].role is not Role.SUBJECT,
@@ -138,7 +143,6 @@ class FramesModel(QAbstractListModel):
             Filter.NOT_KNOWN: lambda f: not frames[f].is_raw and not state.path(f).known,
             Filter.WITHOUT_PROFILE: lambda f: frames[f].is_raw and frames[f].profile is None,
             Filter.OUT_OF_GAMUT: self._out_of_gamut,
-            Filter.CHANGED: self.edited,
         }[self.filter]
 
     # ---- what is in the rows ----------------------------------------------------------------------------------

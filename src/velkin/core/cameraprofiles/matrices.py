@@ -221,9 +221,15 @@ def baseline_of(facts: RawFacts) -> float:
     return 0.0 if facts.colour is None else facts.colour.baseline
 
 
+@lru_cache(maxsize=256)
+def _of_body(colour: DNGColour) -> ColourMatrices:
+    """By the object itself: the frames of a shoot share that of their body."""
+    return ColourMatrices.of(colour)
+
+
 def built_in(facts: RawFacts) -> ColourMatrices:
     """The built-in profile of the camera that made a file; a plain sRGB-like sensor where the file names no matrix."""
     if facts.colour is not None:
-        return ColourMatrices.of(facts.colour)
+        return _of_body(facts.colour)
     plain = np.asarray(np.linalg.inv(bradford(D50, xy_to_xyz(SRGB.white)) @ SRGB.to_xyz), dtype=np.float64)
     return ColourMatrices.of(DNGColour((plain,), (21,)))

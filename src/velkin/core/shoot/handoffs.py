@@ -79,6 +79,13 @@ class Handoffs:
         """The frames of which a file was written that passed its check."""
         return frozenset(r["frame"] for r in self._document.store.rows("SELECT DISTINCT frame FROM written WHERE ok"))
 
+    def notes(self) -> dict[int, dict[str, str]]:
+        """The fingerprints taken with the latest file of each frame for each destination, by frame and destination."""
+        found: dict[int, dict[str, str]] = {}
+        for r in self._document.store.rows("SELECT frame, destination, state FROM written ORDER BY id"):
+            found.setdefault(r["frame"], {})[r["destination"]] = r["state"]
+        return found
+
     def has_written(self) -> bool:
         """Whether any file was handed off."""
         return bool(self._document.store.rows("SELECT 1 FROM written LIMIT 1"))

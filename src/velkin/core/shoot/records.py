@@ -7,6 +7,7 @@ import json
 import zlib
 from dataclasses import asdict, fields
 from datetime import datetime
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -77,7 +78,10 @@ def _colour_to_data(colour: DNGColour) -> dict[str, Any]:
     }
 
 
-def _colour_from_data(data: dict[str, Any]) -> DNGColour:
+@lru_cache(maxsize=256)
+def _colour_from_text(text: str) -> DNGColour:
+    """One for all frames of a body, which are most of a shoot."""
+    data = json.loads(text)
     kept = dict(data)
     for name in _MATRICES:
         kept[name] = tuple(np.array(m) for m in data.get(name, ()))
@@ -102,7 +106,7 @@ def facts_from_json(text: str, path: Path) -> RawFacts:
         model=data["model"],
         unique=data["unique"],
         as_shot=np.array(data["as_shot"]),
-        colour=None if colour is None else _colour_from_data(colour),
+        colour=None if colour is None else _colour_from_text(json.dumps(colour)),
         exif=ExifFacts(
             make=data["make"],
             model=data["model"],

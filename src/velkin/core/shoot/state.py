@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -27,7 +28,6 @@ from velkin.core.shoot.even_fields import KeptField, does_not_suit, flat_of
 from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.light import Light
 from velkin.core.shoot.moving import IN_TIME, Anchor, Drift, anchors_of, drift_of, moment, stage_in_time, white_at
-from velkin.core.shoot.written import WrittenFile
 from velkin.core.spaces.rgb import SRGB, RGBSpace
 from velkin.core.stages.camera import CameraStage, built_in_stage, profile_stage
 from velkin.core.stages.even_field import EvenField
@@ -72,10 +72,12 @@ class State:
     _flats: dict[int, Frame | None] = field(default_factory=dict, init=False, repr=False, compare=False)
     #: Paths that were asked for; a state never changes, and one of other values begins without any.
     _paths: dict[int, ColourPath] = field(default_factory=dict, init=False, repr=False, compare=False)
+    #: Fingerprints that were asked for, by destination and frame.
+    _prints: dict[str, dict[int, str]] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def take_paths_from(self, old: State) -> None:
-        """Take over the paths that were asked of an older state and are the same now: of frames that did not change, where
-        nothing that concerns all paths did."""
+        """Take over the paths that were asked of an older state and are the same now, with their fingerprints: of frames that did not
+        change, where nothing that concerns all paths did."""
         common = ("working", "profiles", "destinations", "spaces", "goal", "looks", "fields")
         if all(getattr(self, part) is getattr(old, part) for part in common):
             for frame, path in old._paths.items():
@@ -83,6 +85,8 @@ class State:
                 same = all(getattr(self, part).get(frame) is getattr(old, part).get(frame) for part in parts)
                 if same and frame in self.frames and self._same_light(old, self.frames[frame]):
                     self._paths[frame] = path
+            for destination, prints in old._prints.items():
+                self._prints[destination] = {f: text for f, text in prints.items() if f in self._paths}
 
     def _same_light(self, old: State, frame: Frame) -> bool:
         """Whether what other frames of its light give a frame is what it was: the whites that it follows, and the field that evens it."""
@@ -308,30 +312,39 @@ class State:
 
     def fingerprint(self, frame: int, destination: Destination) -> str:
         """What a written file depends on, as a short hash: tells whether a frame was changed since it was written."""
-        f = self.frames[frame]
-        settings = replace(
-            destination, ticked=True, name="", about="", folder="", pattern="", existing=NUMBER, outside_limit=0.0
-        )
+        if not any(destination is d for d in self.destinations):
+            return self._fingerprint(frame, destination)
+        prints = self._prints.setdefault(destination.id, {})
+        if frame not in prints:
+            prints[frame] = self._fingerprint(frame, destination)
+        return prints[frame]
+
+    def _fingerprint(self, frame: int, destination: Destination) -> str:
         if self.known_space(destination.space_id) is None:
             return ""
-        text = repr((self.toward_destination(frame, destination), f.digest, settings))
+        text = f"({self.toward_destination(frame, destination)!r}, {self.frames[frame].digest!r}, {_settings(destination)})"
         return _FINGERPRINT + hashlib.sha256(text.encode()).hexdigest()[:16]
 
-    def changed_since(self, written: WrittenFile) -> bool:
-        """Whether a frame was changed since a file of it was written, for a destination that is still there.
+    def changed_since(self, frame: int, notes: Mapping[str, str]) -> bool:
+        """Whether a frame was changed since a file of it was written for any destination that is still there.
 
-        Fingerprints of another kind, as earlier versions took them, tell nothing.
+        `notes` are the fingerprints that were taken then, by destination. Those of another kind, as earlier versions took them, tell nothing.
         """
-        destination = next((d for d in self.destinations if d.id == written.destination), None)
-        if destination is None or not written.state.startswith(_FINGERPRINT):
-            return False
-        return written.state != self.fingerprint(written.frame, destination)
+        here = {d.id: d for d in self.destinations}
+        known = ((here[d], note) for d, note in notes.items() if d in here and note.startswith(_FINGERPRINT))
+        return any(self.fingerprint(frame, destination) != note for destination, note in known)
 
     def chart_frame(self, light: int) -> int | None:
         """The frame whose chart stands for a light: one that was read, else one that is marked."""
         members = self.light(light).frames
         charts = [f for f in members if self.frames[f].role is Role.CHART and self.frames[f].is_raw]
         return next((f for f in charts if f in self.readings), next(iter(charts), None))
+
+
+@lru_cache(maxsize=16)
+def _settings(destination: Destination) -> str:
+    """What of a destination a written file depends on, beside its path."""
+    return repr(replace(destination, ticked=True, name="", about="", folder="", pattern="", existing=NUMBER, outside_limit=0.0))
 
 
 def _matrices(profile: AnyProfile | None, frame: Frame) -> ColourMatrices:
