@@ -7,6 +7,7 @@ from PyQt6.QtGui import QImage
 
 from velkin.app.flow.drawing import to_image
 from velkin.app.main import settle
+from velkin.app.widgets.frames_list import _Painter
 from velkin.app.widgets.frames_model import Filter
 
 LEFT = Qt.MouseButton.LeftButton
@@ -138,3 +139,18 @@ def test_a_row_says_what_it_is_to_who_cannot_see_it(panel, ids):
 
     assert spoken(0) == "North window, 6 frames, no profile yet"
     assert spoken(panel.rows.row_of(ids["north-0401"])) == "north-0401, raw, chart frame, in North window"
+
+
+def test_a_frame_that_looks_otherwise_is_drawn_and_lays_nothing_out_anew(window, qtbot, ids, monkeypatch):
+    """Counted: in a shoot of ten thousand frames each thumbnail that came had all rows measured."""
+    assert settle(window, 60)
+    measured, drawn = [], []
+    size, paint = _Painter.sizeHint, _Painter.paint
+    monkeypatch.setattr(_Painter, "sizeHint", lambda s, o, i: measured.append(i.row()) or size(s, o, i))
+    monkeypatch.setattr(_Painter, "paint", lambda s, p, o, i: drawn.append(i.row()) or paint(s, p, o, i))
+    row = window.frames.rows.row_of(ids["north-0412"])
+    window.frames.rows.tell_frame(ids["north-0412"])
+    qtbot.waitUntil(lambda: row in drawn, timeout=10000)
+    assert set(measured) <= {row}
+    window.frames.rows.refresh()  # but other rows are laid out
+    qtbot.waitUntil(lambda: row in measured, timeout=10000)

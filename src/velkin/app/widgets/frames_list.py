@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from PyQt6.QtCore import (
     QEvent,
     QItemSelection,
@@ -272,6 +274,10 @@ class FramesList(QListView):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is not None:
             self.menu_wanted.emit(event.globalPos())
+
+    def dataChanged(self, first: QModelIndex, last: QModelIndex, roles: Iterable[int] = ()) -> None:
+        """Draw again what looks otherwise: a row never changes its size, and QListView would lay out all of them anew."""
+        QAbstractItemView.dataChanged(self, first, last, roles)
 
     def event(self, event: QEvent | None) -> bool:
         """With the keys in the list, letters look for a name, and Space and Return are the list's."""
