@@ -1,6 +1,6 @@
 # make demo   set up everything, make the demo shoot, open the window on it   (HEADLESS=1: write a screenshot, exit)
 # make test   the same set-up, then all tests under a virtual screen
-# make install, make uninstall   for this user; make lint, bench, corpus, trials, fuzz, mutants, accuracy, screenshots, clean   for who works on it
+# make install, make uninstall   for this user; make lint, bench, performance, corpus, trials, fuzz, mutants, accuracy, screenshots, clean   for who works on it
 PY := .venv/bin/python
 STAMP := .venv/.velkin-ready
 TEST_STAMP := .venv/.velkin-ready-test
@@ -9,7 +9,7 @@ SCREEN := $(PY) tools/virtual_screen.py
 WORKERS := --dist loadscope --tx '2*popen//python=env -u QT_QPA_PLATFORM $(SCREEN) $(PY)'
 SETUP := requirements.lock requirements-dev.lock pyproject.toml tools/setup.sh tools/setup.py $(wildcard tools/setting_up/*.py)
 
-.PHONY: demo test lint bench corpus trials fuzz mutants accuracy screenshots install uninstall setup clean
+.PHONY: demo test lint bench performance corpus trials fuzz mutants accuracy screenshots install uninstall setup clean
 
 setup: $(STAMP)
 
@@ -30,6 +30,9 @@ lint: $(TEST_STAMP)
 	@.venv/bin/python -m ruff format --check src tests benchmarks tools
 	@.venv/bin/python -m mypy
 	@.venv/bin/lint-imports --no-cache
+
+performance: $(TEST_STAMP)
+	@QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py --page=docs/performance.md
 
 bench: $(TEST_STAMP)
 	@QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py $(PARTS)

@@ -169,7 +169,7 @@ def bench_kills(report: Report, folder: Path, shoot: Path, times: int = 20) -> N
         kept = Shoot.open(copy)
         written = [w for w in kept.handoffs.written() if w.ok]
         planned = {(f.frame, f.destination) for r in kept.handoffs.runs() for f in kept.handoffs.run_with_files(r.id).files}
-        assert planned == {(w.frame, w.destination) for w in written} and len(planned) == 2 * len(kept.state.frames)
+        assert planned == {(w.frame, w.destination) for w in written} and len(planned) == 2 * len(kept.state.subjects())
         assert sorted(p.name for p in out.iterdir()) == sorted({w.path.name for w in written}), (
             "nothing partial, hidden or twice"
         )

@@ -382,8 +382,16 @@ def bench_demo(report: Report, folder: Path) -> None:
     )
 
 
+_PAGE = f"""# Performance
+
+Written by `make performance` (benchmarks/run.py) in one run on {os.cpu_count()} cores; no number here was typed. What can be told as a ratio is one, to a
+library's own work on the same data in the same run or to the same thing without Velkin; times are of this machine, which other work may have shared.
+What an aim was missed by stands at the end. `make bench PARTS=season` prints a single part.
+"""
+
+
 def main() -> None:
-    """Print all figures, or those of the parts named."""
+    """Print all figures, or those of the parts named; ``--page=FILE`` writes them into a page too."""
     print(f"Velkin bench, Python {sys.version.split()[0]}", flush=True)
     prepare_demo(progress=lambda done, total: print(f"making the demo, {done} of {total}", file=sys.stderr, flush=True))
     frames = demo_folder() / "frames"
@@ -418,7 +426,9 @@ def main() -> None:
             "try-on": lambda f: bench_try_on(report, f),
             "large hand-off": lambda f: bench_large(report, f, frame),
         }
-        wanted = [p for p in parts if not sys.argv[1:] or p in sys.argv[1:]]
+        page = [w for w in sys.argv[1:] if w.startswith("--page=")]
+        named = [w for w in sys.argv[1:] if w not in page]
+        wanted = [p for p in parts if not named or p in named]
         if not wanted:
             sys.exit("bench: the parts are " + ", ".join(parts))
         for number, part in enumerate(wanted, start=1):
@@ -427,6 +437,8 @@ def main() -> None:
             report.part(part, number, len(wanted), lambda work=parts[part], own=own: work(own))
             shutil.rmtree(own, ignore_errors=True)
     report.end()
+    if page:
+        Path(page[0].partition("=")[2]).write_text(report.page(_PAGE), encoding="utf-8")
 
 
 if __name__ == "__main__":
