@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from PIL import Image, ImageCms
 
-from tests.studio import shoot_chart
+from tests.studio import shoot_chart, shoot_flat
 from velkin.cli import main
+from velkin.core.files import raw
 from velkin.core.icc.space import profile_of
 from velkin.core.spaces.rgb import P3
 
@@ -90,6 +91,21 @@ def test_a_single_one_is_told_by_itself_and_into_a_folder_by_a_list(pictures, tm
     assert isinstance(asked(capsys, "proof", pictures[0], "--to", "srgb")[1], dict)
 
 
+def test_what_is_the_same_for_all_files_is_done_once(tmp_path, capsys, monkeypatch):
+    """Counted: charts and a flat frame are read once for a run, not once a file."""
+    shoot_chart(tmp_path / "chart.dng", size=(720, 480))
+    shoot_flat(tmp_path / "flat.dng", size=(720, 480))
+    raws = [tmp_path / f"{n}.dng" for n in "abc"]
+    for number, file in enumerate(raws):
+        shoot_chart(file, size=(240, 160), chart=False, seed=number + 2)
+    decoded = []
+    whole = raw.decode
+    monkeypatch.setattr(raw, "decode", lambda path, *more, **how: decoded.append(path.name) or whole(path, *more, **how))
+    more = ("--balance", f"chart:{tmp_path / 'chart.dng'}", "--flat", tmp_path / "flat.dng", "--jobs", "1")
+    assert asked(capsys, "render", *raws, *more, "--out", tmp_path / "out")[0] == 0
+    assert sorted(decoded) == ["a.dng", "b.dng", "c.dng", "chart.dng", "flat.dng"]
+
+
 def test_the_other_verbs_take_many_too(pictures, tmp_path, capsys):
     status, said, _ = asked(capsys, "proof", *pictures, "--to", "srgb")
     assert status == 0 and [d["outside"] for d in said] == [0.0] * 5
@@ -98,8 +114,8 @@ def test_the_other_verbs_take_many_too(pictures, tmp_path, capsys):
     status, said, _ = asked(capsys, "assign", *pictures, "--space", "srgb", "--out", tmp_path / "assigned")
     assert status == 0 and {d["space"] for d in said} == {"srgb"}
     raws = [tmp_path / f"{n}.dng" for n in "fg"]
-    for raw in raws:
-        shoot_chart(raw, size=(240, 160), chart=False)
+    for file in raws:
+        shoot_chart(file, size=(240, 160), chart=False)
     status, said, _ = asked(capsys, "render", *raws, "--space", "srgb", "--out", tmp_path / "rendered")
     assert status == 0 and [d["out"] for d in said] == [str(tmp_path / "rendered" / f"{n}.tif") for n in "fg"]
     assert (

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,6 +12,8 @@ from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import pixels_of, read_at, read_chart
 from velkin.core.errors import FitRefused
 from velkin.core.fields import Field, evened_reading, fit_field
+from velkin.core.files.exif import ExifFacts
+from velkin.core.files.facts import FileFacts
 from velkin.core.gamut.masks import Window
 from velkin.core.render import to_working
 from velkin.core.shoot.even_fields import KeptField, does_not_suit
@@ -94,6 +97,30 @@ def test_any_part_at_any_size_has_the_gains_of_the_whole():
     np.testing.assert_allclose(out, pixels * whole, rtol=1e-6)
     np.testing.assert_array_equal(
         stage.apply(Flow(pixels[70:120, 40:130], window=Window(300, 200, 40, 70))).pixels, out[70:120, 40:130]
+    )
+
+
+def test_a_field_is_not_that_of_a_camera_that_was_turned():
+    """Upright pictures lie alike whichever way the camera was held; the lens and the light do not."""
+    facts = {n: shot_facts(orientation=n) for n in (1, 3, 6)}
+    assert does_not_suit(facts[1], facts[1]) == ""
+    assert does_not_suit(facts[6], facts[1]) == does_not_suit(facts[3], facts[1]) == "the camera turned"
+
+
+def shot_facts(orientation):
+    exif = ExifFacts(
+        make="Velkin", model="Studio", lens="60 mm", software="", taken=None, shutter="1/60", aperture="f/8", iso=100
+    )
+    return FileFacts(
+        path=Path("a.dng"),
+        width=90,
+        height=60,
+        orientation=orientation,
+        bits=14,
+        make="Velkin",
+        model="Studio",
+        unique="Velkin Studio",
+        exif=exif,
     )
 
 

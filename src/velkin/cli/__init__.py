@@ -13,6 +13,7 @@ import warnings
 from collections.abc import Sequence
 from pathlib import Path
 
+from velkin.cli.batches import begin
 from velkin.cli.parser import VERBS, build, build_window
 from velkin.cli.saying import Wrong, fail, say
 from velkin.core.errors import NotSupported, VelkinError
@@ -35,6 +36,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     try:
         arguments = build().parse_args([w for w in words if w != "--json"])
         arguments.json = as_json
+        begin()
         return int(arguments.run(arguments))
     except (Wrong, NotSupported) as error:
         fail(error, as_json)

@@ -8,14 +8,32 @@ import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from velkin.cli.saying import Wrong, print_json, say
 from velkin.core.errors import VelkinError
 
 #: More files than this at once would only hold more of them in memory.
 _MOST = 8
+
+
+_Work = TypeVar("_Work", bound=Callable[..., Any])
+_kept: list[Any] = []
+
+
+def once(work: _Work) -> _Work:
+    """Work on a file that is the same for all files of a run, such as a flat frame: done once in it."""
+    cached = lru_cache(maxsize=8)(work)
+    _kept.append(cached)
+    return cached  # type: ignore[return-value]
+
+
+def begin() -> None:
+    """A run begins: nothing of an earlier one is known."""
+    for cached in _kept:
+        cached.cache_clear()
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from velkin.cli.batches import once
 from velkin.cli.saying import print_json, say
 from velkin.core.errors import NotSupported, VelkinError
 
@@ -50,6 +51,7 @@ def flat(arguments: argparse.Namespace) -> int:
     return 1 if failed else 0
 
 
+@once
 def field_in(path: Path) -> Field:
     """The field that a raw frame shows. Raises VelkinError, which names it."""
     from velkin.core.fields import fit_field

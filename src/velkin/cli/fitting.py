@@ -63,7 +63,7 @@ def fit(arguments: argparse.Namespace) -> int:
         if given is not None and suffix not in suffixes:
             raise Wrong(f"{option} goes with an {suffix}" if suffix == ".icc" else f"{option} goes with a {suffix}")
     space = rgb_space_named(arguments.space or "romm")
-    also = files_in(arguments.also) if arguments.also else []
+    also = files_in(arguments.also) if arguments.also else ()
     inputs = [arguments.file, *(p for p in (arguments.second, arguments.flat) if p), *also]
     for out in outs:
         refuse_output(out, inputs, arguments.replace)
@@ -142,7 +142,7 @@ def _request(arguments: argparse.Namespace, file: Path, light: str | None, corne
 
 def _request_in_time(arguments: argparse.Namespace) -> FitRequest:
     """What is to be fitted on what the chart would have shown at a time between raw chart frames."""
-    files = [arguments.file, *files_in(arguments.also)]
+    files = (arguments.file, *files_in(arguments.also))
     found = charted(files, arguments.chart, arguments.grid, arguments.flat, arguments.even_light)
     when = moment_among(found, arguments.at, None)
     first = next(c for c in found if c.anchor is when.first)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from velkin.cli.batches import once
 from velkin.cli.charts import read_chart
 from velkin.cli.fields import evened_chart
 from velkin.cli.saying import Wrong, say
@@ -26,12 +27,13 @@ class Charted:
     anchor: Anchor
 
 
-def files_in(text: str) -> list[Path]:
+def files_in(text: str) -> tuple[Path, ...]:
     """The files that ``FILE,FILE…`` names: a file whose own name has commas is one."""
     whole = Path(text)
-    return [whole] if whole.exists() else [Path(part) for part in text.split(",") if part]
+    return (whole,) if whole.exists() else tuple(Path(part) for part in text.split(",") if part)
 
 
+@once
 def any_chart(file: Path) -> JudgedReading:
     """The reading of whichever built-in chart lies in a frame. Raises ChartNotFound."""
     from velkin.core.charts.built_in import BUILT_IN
@@ -45,9 +47,14 @@ def any_chart(file: Path) -> JudgedReading:
     raise ChartNotFound("no chart found to take the white balance from", file)
 
 
+@once
 def charted(
-    files: list[Path], chart: str | None = None, grid: str | None = None, flat: Path | None = None, even_light: str = "off"
-) -> list[Charted]:
+    files: tuple[Path, ...],
+    chart: str | None = None,
+    grid: str | None = None,
+    flat: Path | None = None,
+    even_light: str = "off",
+) -> tuple[Charted, ...]:
     """Chart frames in order of time, each with the chart that is named or whichever lies in it; of one camera.
 
     Raises
@@ -55,7 +62,6 @@ def charted(
     VelkinError
         Which names the file: without a chart, without a capture time, of another camera.
     """
-    from velkin.core.cameraprofiles.matrices import built_in
     from velkin.core.charts.greys import from_greys
     from velkin.core.charts.judge import refuse_unusable
     from velkin.core.errors import FitRefused, UnreadableFile, VelkinError
@@ -66,8 +72,7 @@ def charted(
     found: list[Charted] = []
     for number, file in enumerate(files):
         facts = raw.read_facts(file)
-        taken = facts.exif.taken
-        if taken is None:
+        if facts.exif.taken is None:
             raise UnreadableFile("it does not say when it was taken, so that it has no place in time", file)
         if found and not same_camera(facts.unique, found[0].facts.unique):
             raise FitRefused(
@@ -82,13 +87,11 @@ def charted(
         except VelkinError as error:
             error.file = error.file or file
             raise
-        numbers = (float(balance[0]), 1.0, float(balance[2]))
-        place = Anchor(number, file.name, taken.timestamp(), numbers, *built_in(facts).temperature(balance), profile=number)
-        found.append(Charted(facts, kept, place))
-    return sorted(found, key=lambda c: c.anchor.at)
+        found.append(Charted(facts, kept, Anchor.of(number, facts, balance, name=file.name, profile=number)))
+    return tuple(sorted(found, key=lambda c: c.anchor.at))
 
 
-def moment_among(found: list[Charted], at: str | None, facts: RawFacts | None) -> Moment:
+def moment_among(found: tuple[Charted, ...], at: str | None, facts: RawFacts | None) -> Moment:
     """The moment that `at` names among chart frames, a time or a raw file, or that at which a file was taken; said where no two lie round it."""
     from datetime import datetime
 
@@ -110,7 +113,7 @@ def moment_among(found: list[Charted], at: str | None, facts: RawFacts | None) -
     return when
 
 
-def reading_at(found: list[Charted], when: Moment) -> Reading:
+def reading_at(found: tuple[Charted, ...], when: Moment) -> Reading:
     """What a chart would have shown at a moment. Raises VelkinError, which names the file, where they are different charts."""
     import numpy as np
 

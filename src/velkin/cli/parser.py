@@ -333,7 +333,9 @@ def build_window() -> Parser:
 
 def _files(p: argparse.ArgumentParser, what: str) -> None:
     p.add_argument("files", nargs="+", type=Path, metavar="FILE", help=what)
-    p.add_argument("--jobs", type=_jobs, default=None, metavar="N", help="how many files at once (default: as many as cores)")
+    p.add_argument(
+        "--jobs", type=_jobs, default=None, metavar="N", help="how many files at once (default: as many as cores, at most 8)"
+    )
 
 
 def _jobs(text: str) -> int:

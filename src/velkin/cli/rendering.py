@@ -24,9 +24,9 @@ if TYPE_CHECKING:
     Floats = NDArray[np.float64]
 
 
-def charts_named(balance: str) -> list[Path]:
+def charts_named(balance: str) -> tuple[Path, ...]:
     """The chart frames that ``chart:FILE,FILE…`` names; none of another balance."""
-    return files_in(balance[6:]) if balance.startswith("chart:") else []
+    return files_in(balance[6:]) if balance.startswith("chart:") else ()
 
 
 def _balance_of(text: str, facts: RawFacts, profile: AnyProfile | None, flat: Path | None) -> tuple[Floats, str]:
@@ -43,8 +43,7 @@ def _balance_of(text: str, facts: RawFacts, profile: AnyProfile | None, flat: Pa
             raise Wrong("--balance chart needs a --profile that knows its chart's balance; else use chart:FILE")
         return np.array(profile.balance), "chart"
     if charts := charts_named(text):
-        kept = any_chart(charts[0])
-        kept = evened_chart(kept, raw.read_facts(charts[0]), flat) if flat is not None else kept
+        kept = evened_chart(any_chart(charts[0]), raw.read_facts(charts[0]), flat)
         return from_greys(kept.for_fit(), kept.chart), "chart"
     try:
         values = np.array([float(v) for v in text.split(",")])
@@ -147,7 +146,7 @@ def render(arguments: argparse.Namespace) -> Told:
     from velkin.core.spaces.rgb import ROMM
     from velkin.core.stages.stage import Place
 
-    arguments.profiles = [] if arguments.profile is None else files_in(arguments.profile)
+    arguments.profiles = () if arguments.profile is None else files_in(arguments.profile)
     bits = _check(arguments)
     out: Path = arguments.out
     space = rgb_space_named(arguments.space or "romm")

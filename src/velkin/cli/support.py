@@ -29,7 +29,7 @@ def support(arguments: argparse.Namespace) -> int:
     read = []
     for path in arguments.charts:
         kept = read_chart(path, arguments.chart, arguments.grid)
-        read.append(evened_chart(kept, raw.read_facts(path), arguments.flat) if arguments.flat else kept)
+        read.append(evened_chart(kept, raw.read_facts(path), arguments.flat))
     found = support_of((kept.for_fit(), kept.chart) for kept in read)
     camera = at_most(raw.decode(arguments.file, True), (EDGE, EDGE))
     if arguments.flat is not None:

@@ -219,10 +219,10 @@ class ShootModel(QObject):
             self.report(error)
             return []
 
-    def notes(self) -> dict[int, dict[str, str]]:
+    def notes(self, frame: int | None = None) -> dict[int, dict[str, str]]:
         """What was noted of the state of frames when their latest files were written; see `Handoffs.notes`."""
         try:
-            return self.shoot.handoffs.notes() if self.shoot is not None else {}
+            return self.shoot.handoffs.notes(frame) if self.shoot is not None else {}
         except VelkinError as error:
             self.report(error)
             return {}

@@ -9,7 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QByteArray, QMimeData, QModelIndex, Qt, pyqtSignal
 
-from velkin.app.flow.stops import edited_since_written, tag_words
+from velkin.app.flow.stops import tag_words
 from velkin.app.model.changes import Change
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.words import count, light_line
@@ -131,9 +131,7 @@ class FramesModel(QAbstractListModel):
             done, wanted = self._model.shoot.handoffs.handed_off(), self.filter is Filter.HANDED_OFF
             return lambda f: (f in done) == wanted
         if self.filter is Filter.CHANGED:
-            notes = self._model.notes()
-            for f in notes.keys() - self._edited.keys():
-                self._edited[f] = f in frames and state.changed_since(f, notes[f])
+            self._find_edited(self._model.notes())
             return lambda f: self._edited.get(f, False)
         return {
             Filter.ALL: lambda f: True,
@@ -149,11 +147,14 @@ class FramesModel(QAbstractListModel):
 
     def edited(self, frame: int) -> bool:
         """Whether a frame changed since it was written; found out when it is asked for."""
-        known = self._edited.get(frame)
-        if known is None:
-            written = self._model.written(frame)
-            known = self._edited[frame] = bool(written) and edited_since_written(self._model.state, frame, written)
-        return known
+        if frame not in self._edited:
+            self._find_edited({frame: {}, **self._model.notes(frame)})
+        return self._edited[frame]
+
+    def _find_edited(self, notes: dict[int, dict[str, str]]) -> None:
+        state = self._model.state
+        for frame in notes.keys() - self._edited.keys():
+            self._edited[frame] = frame in state.frames and state.changed_since(frame, notes[frame])
 
     def row_of(self, frame: int | None) -> int:
         """The row of a frame; -1 where it is not listed."""

@@ -33,6 +33,6 @@ def does_not_suit(frame: FileFacts, flat: FileFacts) -> str:
         return f"{own.lens or 'an unknown lens'} instead of {its.lens or 'an unknown one'}"
     if own.aperture != its.aperture:
         return f"{own.aperture or 'an unknown aperture'} instead of {its.aperture or 'an unknown one'}"
-    if (frame.width > frame.height) != (flat.width > flat.height):
+    if frame.orientation != flat.orientation:
         return "the camera turned"
     return ""

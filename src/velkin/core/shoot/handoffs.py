@@ -79,10 +79,11 @@ class Handoffs:
         """The frames of which a file was written that passed its check."""
         return frozenset(r["frame"] for r in self._document.store.rows("SELECT DISTINCT frame FROM written WHERE ok"))
 
-    def notes(self) -> dict[int, dict[str, str]]:
-        """The fingerprints taken with the latest file of each frame for each destination, by frame and destination."""
+    def notes(self, frame: int | None = None) -> dict[int, dict[str, str]]:
+        """The fingerprints taken with the latest file of each frame, or of one, for each destination, by frame and destination."""
         found: dict[int, dict[str, str]] = {}
-        for r in self._document.store.rows("SELECT frame, destination, state FROM written ORDER BY id"):
+        where = "" if frame is None else f" WHERE frame = {int(frame)}"
+        for r in self._document.store.rows(f"SELECT frame, destination, state FROM written{where} ORDER BY id"):
             found.setdefault(r["frame"], {})[r["destination"]] = r["state"]
         return found
 

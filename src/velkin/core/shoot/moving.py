@@ -62,6 +62,16 @@ class Anchor:
     level: float | None = None
     profile: int | None = None
 
+    @classmethod
+    def of(
+        cls, frame: int, facts: RawFacts, balance: Floats, *, name: str, level: float | None = None, profile: int | None = None
+    ) -> Anchor:
+        """What was measured on a raw file that says when it was taken."""
+        assert facts.exif.taken is not None
+        kelvin, duv = built_in(facts).temperature(balance)
+        numbers = (float(balance[0]), 1.0, float(balance[2]))
+        return cls(frame, name, facts.exif.taken.timestamp(), numbers, kelvin, duv, level, profile)
+
     @property
     def mired(self) -> float:
         """Its reciprocal temperature, in millionths of a kelvin."""
@@ -96,8 +106,7 @@ def anchors_of(
     """The frames of a light on which its white was measured, in order of time; those without a capture time are left out."""
     found = []
     for frame in frames:
-        taken = frame.facts.exif.taken if frame.is_raw else None
-        if taken is None:
+        if not frame.is_raw or frame.facts.exif.taken is None:
             continue
         level: float | None = None
         kept = reading_of(frame.id)
@@ -111,9 +120,8 @@ def anchors_of(
             balance = np.array(frame.neutral)
         else:
             continue
-        kelvin, duv = built_in(frame.raw).temperature(balance)
-        numbers = (float(balance[0]), 1.0, float(balance[2]))
-        found.append(Anchor(frame.id, frame.name, taken.timestamp(), numbers, kelvin, duv, level, _fitted_on(frame, profiles)))
+        fitted = _fitted_on(frame, profiles)
+        found.append(Anchor.of(frame.id, frame.raw, balance, name=frame.name, level=level, profile=fitted))
     return tuple(sorted(found, key=lambda a: a.at))
 
 
