@@ -25,7 +25,7 @@ from velkin.core.gamut.roundtrip import beyond
 from velkin.core.gamut.solid import solid_of
 from velkin.core.icc.space import profile_of, space_of
 from velkin.core.icc.write import matrix_profile
-from velkin.core.measures import measure_proof, sample_proof
+from velkin.core.measures import measure_proof, measure_source
 from velkin.core.path import path_of
 from velkin.core.render import to_working
 from velkin.core.shoot.arrivals import look_at
@@ -181,7 +181,7 @@ def bench_shares(report: Report, frames: Path) -> None:
         colours = lab(working, ROMM).reshape(-1, 3).astype(np.float64)
         exact = float(np.mean(beyond(colours, press) > 0.0))
         shown, _ = measure_proof(working, path)
-        sampled = sample_proof(working, path)
+        sampled = measure_source(raw.levels(file), path, shown).proofed
         worst["press, table"] = max(worst["press, table"], abs(shown.after.share - exact))
         worst["press, sample"] = max(worst["press, sample"], abs(sampled.after.share - exact))
     for what, off in worst.items():

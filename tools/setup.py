@@ -100,7 +100,8 @@ def _environment() -> None:
 
 
 def _compile() -> None:
-    say("compiling the loops over pixels, once")
+    say("compiling the program and its loops over pixels, once")
+    subprocess.run([str(PYTHON), "-m", "compileall", "-q", str(HERE / "src")])
     done = subprocess.run([str(PYTHON), str(HERE / "tools" / "warm.py")])
     if done.returncode:
         say("they could not all be compiled now; the rest is compiled when it is first used")

@@ -86,8 +86,7 @@ def test_hatching_is_made_only_when_asked_for(qtbot, service, chart_dng, path):
 def test_memory_for_decoded_frames_is_bounded(monkeypatch, tmp_path):
     sizes = {f"f{i}.dng": np.zeros((100, 100, 3), np.float32) for i in range(6)}
     monkeypatch.setattr(decoded_module, "decode_source", lambda p, source, half: sizes[p.name].copy())
-    monkeypatch.setattr(decoded_module, "_BUDGET", 3 * 120_000)
-    decoded = decoded_module.Decoded()
+    decoded = decoded_module.Decoded(3 * 120_000)
 
     def at_hand():
         return {name for name in sizes if decoded.has(tmp_path / name, RawSource(), True)}
@@ -105,7 +104,7 @@ def test_a_file_that_changed_is_decoded_anew(monkeypatch, tmp_path):
     monkeypatch.setattr(
         decoded_module, "decode_source", lambda p, source, half: made.append(p.read_bytes()) or np.zeros((2, 2, 3))
     )
-    decoded, file = decoded_module.Decoded(), tmp_path / "f.dng"
+    decoded, file = decoded_module.Decoded(1_000_000), tmp_path / "f.dng"
     for content in (b"one", b"one", b"another"):
         file.write_bytes(content)
         os.utime(file, ns=(len(content), len(content)))
@@ -115,8 +114,7 @@ def test_a_file_that_changed_is_decoded_anew(monkeypatch, tmp_path):
 
 def test_one_frame_larger_than_the_budget_is_still_shown(monkeypatch, tmp_path):
     monkeypatch.setattr(decoded_module, "decode_source", lambda p, source, half: np.zeros((100, 100, 3), np.float32))
-    monkeypatch.setattr(decoded_module, "_BUDGET", 10)
-    assert decoded_module.Decoded().get(tmp_path / "big.dng", RawSource(), False).shape == (100, 100, 3)
+    assert decoded_module.Decoded(10).get(tmp_path / "big.dng", RawSource(), False).shape == (100, 100, 3)
 
 
 def test_what_cannot_be_read_is_said(qtbot, service, tmp_path, path):

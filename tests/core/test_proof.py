@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from velkin.core import measures
 from velkin.core.conversion.conversion import Conversion, is_destination
 from velkin.core.conversion.light import from_linear
 from velkin.core.conversion.outside import measure_outside
@@ -19,9 +20,9 @@ from velkin.core.gamut.simulation import Paper, linear_there, lost_there, white_
 from velkin.core.gamut.solid import chromaticities, common, solid_of, uv_prime
 from velkin.core.icc.space import LAB, grays, plain_ink, profile_of, space_of
 from velkin.core.icc.transform import Intent, device_values, to_lab
-from velkin.core.measures import NUMBERS, measure_proof, sample_proof
+from velkin.core.measures import NUMBERS, loss_of, measure_proof, measure_source
 from velkin.core.path import path_of
-from velkin.core.render import shown
+from velkin.core.render import shown, to_working
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
 from velkin.core.spaces.pictures import lab
 from velkin.core.spaces.rgb import BUILT_IN, OPRGB, P3, ROMM, SRGB, between
@@ -149,9 +150,27 @@ def test_everything_said_of_a_picture_agrees_with_itself(destination, easing, pr
     assert said.there.sum(axis=1).tolist() == [4800] * len(said.after.channels)
     assert said.after.outside == mask.sum() and said.after.share <= said.before.share
     assert (said.change is None) == (not easing)
-    sampled = sample_proof(picture, path, (7, 3))
-    assert sampled.after.share == said.after.share and (sampled.before.largest, sampled.after.largest) == (7, 3)
-    assert sampled.loss == said.loss and NUMBERS >= 1_000_000
+
+
+@pytest.mark.parametrize("destination", ["srgb", "press"])
+@pytest.mark.parametrize("easing", [(), full_strength(), (new_easing(DETAIL),)], ids=["plain", "knee", "detail"])
+@pytest.mark.parametrize("known", [False, True], ids=["every pixel", "sampled"])
+def test_a_picture_measured_in_bands_is_measured_as_a_whole(destination, easing, known, press, monkeypatch) -> None:
+    to = {"press": press}.get(destination) or BUILT_IN[destination]
+    path = path_of(PictureSource(ROMM), ROMM, to).eased_by(*easing)
+    numbers = (noise(61, 80).clip(0, 1) * 65535).astype(np.uint16)
+    first, _ = measure_proof(to_working(numbers, path), path)
+    whole = measure_source(numbers, path, first if known else None)
+    monkeypatch.setattr(measures, "_BAND", 700)
+    bands = measure_source(numbers, path, first if known else None)
+    assert np.array_equal(bands.here, whole.here) and bands.here_outside == whole.here_outside
+    assert np.array_equal(bands.proofed.there, whole.proofed.there)
+    assert (bands.proofed.before, bands.proofed.after) == (whole.proofed.before, whole.proofed.after)
+    assert bands.proofed.loss.mean == pytest.approx(whole.proofed.loss.mean, rel=1e-5)
+    assert (whole.proofed.before, whole.proofed.after, whole.proofed.change) == (first.before, first.after, first.change)
+    counts, lost = loss_of(numbers, path)
+    assert counts == first.after and lost.mean() == pytest.approx(first.loss.mean, rel=1e-5)
+    assert NUMBERS >= 1_000_000
 
 
 def one_way():

@@ -19,7 +19,6 @@ from velkin.app.model.shoot_model import first_frame
 from velkin.app.navigator import load_rooms
 from velkin.app.widgets.focus_ring import FocusRing
 from velkin.app.window import Window
-from velkin.core.compiled import load_compiler
 from velkin.core.errors import VelkinError
 from velkin.core.shoot.records import prepare_records
 from velkin.core.shoot.shoot import Shoot
@@ -115,22 +114,10 @@ def look_ahead(window: Window) -> None:
 
 def _load() -> None:
     """Load rooms and compiled loops; the first time after an installation takes some seconds."""
-    load_compiler()
     prepare_records()
     load_rooms()
     import_module("velkin.core.handoff.run")
-    warm_up()
-
-
-def warm_up() -> None:
-    """Have the compiled loops ready before a profile needs them."""
-    import numpy as np
-
-    from velkin.core.cameraprofiles.applying import apply_colours
-    from velkin.core.cameraprofiles.models import RootPolynomial
-
-    identity = RootPolynomial(((1.0, 0.0, 0.0, 0.0, 0.0, 0.0), (0.0, 1.0, 0.0, 0.0, 0.0, 0.0), (0.0, 0.0, 1.0, 0.0, 0.0, 0.0)))
-    apply_colours(np.ones((1, 3), dtype=np.float32), identity, np.eye(3))
+    import_module("velkin.app.warming").warm_up()
 
 
 def open_window(path: Path | None, settings: QSettings | None = None) -> Window:

@@ -35,18 +35,14 @@ def proof(arguments: argparse.Namespace) -> Told:
     """Tell what a destination would lose of one file."""
     import numpy as np
 
-    from velkin.core.gamut.membership import measure
-    from velkin.core.gamut.simulation import lost_there
     from velkin.core.icc.transform import Intent
-    from velkin.core.render import to_working
+    from velkin.core.measures import loss_of
     from velkin.core.sources import decode_source
     from velkin.core.spaces.rgb import RGBSpace
 
     to = destination_of(arguments)
     path = _path(arguments, to).led_to(to, Intent[arguments.intent.upper()], not arguments.no_bpc)
-    working = to_working(decode_source(arguments.file, path.source), path)
-    outside, _ = measure(working, path.proof)
-    lost = lost_there(working, path.proof)
+    outside, lost = loss_of(decode_source(arguments.file, path.source), path)
     mean, p95, largest = float(lost.mean(dtype=np.float64)), float(np.percentile(lost, 95)), float(lost.max())
     letters = _LETTERS[to.model]
     channels = {c: {"low": low, "high": high} for c, (low, high) in zip(letters, outside.shares(), strict=True)}

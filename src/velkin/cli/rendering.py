@@ -164,7 +164,7 @@ def render(arguments: argparse.Namespace) -> Told:
         path = path_of(stage, ROMM, space, exposure=arguments.exposure)  # as in the window, by way of the widest working space
         if arguments.flat is not None:
             path = path.put(Place.FIELD, evened_by(arguments.flat, facts))
-        linear = to_working(raw.decode(arguments.file), path)
+        linear = to_working(raw.levels(arguments.file), path)
         outside = count_outside(linear, path.proof)
         picture = Picture(codes_there(linear, path, bits, dither=True), None, "rgb")
         data = encode_numbers(picture, format_of(out), profile_of(space), family=space.id, source=arguments.file).data

@@ -84,8 +84,7 @@ class Cache(Generic[V]):
             self._drop(key)
             self._kept[key] = (value, size)
             self._total += size
-            while len(self._kept) > 1 and self._total > self._budget:
-                self._drop(next(iter(self._kept)))
+            self._make_room()
 
     def made(self, key: Hashable, make: Callable[[], V]) -> V:
         """The result under a key, made now where it is not there; what `make` raises is raised and nothing is kept."""
@@ -120,6 +119,21 @@ class Cache(Generic[V]):
         with self._lock:
             self._kept.clear()
             self._total = 0
+
+    def keep_within(self, budget: int) -> None:
+        """Another budget from now on; what is too much for it goes."""
+        with self._lock:
+            self._budget = budget
+            self._make_room()
+
+    @property
+    def total(self) -> int:
+        """Bytes that are kept now."""
+        return self._total
+
+    def _make_room(self) -> None:
+        while len(self._kept) > 1 and self._total > self._budget:
+            self._drop(next(iter(self._kept)))
 
     def _drop(self, key: Hashable) -> None:
         found = self._kept.pop(key, None)

@@ -52,7 +52,9 @@ class Loop:
             if Loop._plainly <= FEW:
                 with np.errstate(all="ignore"):
                     return self.plain()(*arguments)
-        return self.compiled()(*arguments)
+        found = self.compiled()(*arguments)
+        _ran.set()
+        return found
 
     def _twin(self, inner: Callable[[Loop], Callable[..., Any]]) -> FunctionType:
         """The function with other forms of the loops that it calls."""
@@ -73,27 +75,50 @@ class Loop:
         """The loop as numba has it; those that it calls are compiled with it."""
         with self._lock:
             if self._compiled is None:
-                import numba
-
+                numba = _compiler()
                 twin = self._twin(Loop.compiled)
                 options = {"nogil": True, "fastmath": False if self._exact else _FREE, "error_model": "numpy"}
                 try:
                     self._compiled = numba.njit(cache=True, **options)(twin)
                 except RuntimeError:  # neither beside the program nor in the user's cache may be written
                     self._compiled = numba.njit(**options)(twin)
-                _loaded.set()
             return self._compiled
 
 
 #: Whether the compiler is there already, so that it costs nothing to use it.
 _loaded = threading.Event()
+#: Whether a compiled loop was run already: the first brings up the whole compiler.
+_ran = threading.Event()
+
+
+def at_hand() -> bool:
+    """Whether compiled loops can be run at once; the first of a session waits until the compiler is there."""
+    return _ran.is_set()
+
+
+def _compiler() -> Any:
+    """The compiler. SciPy's linear algebra, which it would look for BLAS in, is not loaded with it: no loop has matrices to multiply, and
+    it takes as long as a quarter of all the rest."""
+    import numba
+    import numba.np.linalg as algebra
+
+    def none() -> None:
+        raise ImportError
+
+    if not _loaded.is_set() and hasattr(algebra, "ensure_blas"):
+        looked_for, algebra.ensure_blas = algebra.ensure_blas, none
+        try:
+            import numba.np.arraymath
+        finally:
+            algebra.ensure_blas = looked_for
+    _loaded.set()
+    return numba
 
 
 def load_compiler() -> None:
     """Load the compiler now, for who will need it soon."""
-    import numba  # noqa: F401
-
-    _loaded.set()
+    with Loop._lock:
+        _compiler()
 
 
 def jit(function: Callable[..., Any]) -> Any:

@@ -7,14 +7,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.codes import histogram_of_light, histogram_of_numbers
+from velkin.core.conversion.codes import Numbers, histogram_of_light, histogram_of_numbers
 from velkin.core.conversion.light import carried, from_linear
-from velkin.core.conversion.outside import Outside
-from velkin.core.gamut.membership import Mask, measure
+from velkin.core.conversion.outside import Outside, added, measure_outside
+from velkin.core.gamut.masks import Window
+from velkin.core.gamut.membership import Mask, count_and_mask, largest_patch
 from velkin.core.gamut.simulation import lost_there
 from velkin.core.path import ColourPath
-from velkin.core.render import eased
-from velkin.core.sampling import spread
+from velkin.core.render import eased, to_working
+from velkin.core.sampling import every, step_of
 from velkin.core.spaces.pictures import difference, lab
 from velkin.core.spaces.rgb import RGBSpace
 
@@ -24,6 +25,8 @@ Pixels = NDArray[np.float32]
 NUMBERS = 2_000_000
 #: ΔE is measured on about so many pixels spread over the picture.
 _SAMPLE = 300_000
+#: Pixels of a band.
+_BAND = 2_000_000
 
 
 @dataclass(frozen=True)
@@ -65,6 +68,81 @@ class ProofMeasures:
     change: Change | None
 
 
+@dataclass(frozen=True)
+class Measures:
+    """Everything that is said of a picture.
+
+    Attributes
+    ----------
+    here : ndarray (3, bins), int64
+        Histogram of the working numbers.
+    here_outside : Outside
+        Of the working space.
+    proofed : ProofMeasures
+    mask : ndarray (H, W), bool, or None
+        What stays outside; None where it was not looked at pixel by pixel.
+    """
+
+    here: NDArray[np.int64]
+    here_outside: Outside
+    proofed: ProofMeasures
+    mask: Mask | None
+
+
+def measure_source(source: Numbers, path: ColourPath, known: ProofMeasures | None = None) -> Measures:
+    """Measure a decoded source (H, W, C) along its path, in bands of rows wherever the path allows it.
+
+    Parameters
+    ----------
+    source : ndarray (H, W, C)
+        As `render.to_working` takes it.
+    known : ProofMeasures, optional
+        What a smaller decode of the picture said. A destination known by its profile, whose tables are slow to read, is then asked about an
+        even sample of `NUMBERS` pixels, and the largest patch is taken from what is known.
+
+    Raises
+    ------
+    BadProfile
+    """
+    height, width = source.shape[:2]
+    sampled = known is not None and not isinstance(path.destination, RGBSpace)
+    tally: _EveryPixel | _Sample = (
+        _Sample(path, width, height, known) if sampled and known else _EveryPixel(path, width, height)
+    )
+    here: NDArray[np.int64] | None = None
+    here_outside: Outside | None = None
+    step = max(_BAND // max(width, 1), 1) if path.by_bands else height
+    for first in range(0, height, step):
+        window = Window(width, height, 0, first)
+        working = to_working(source[first : first + step], path, window)
+        counts, out = histogram_of_light(working, path.working), measure_outside(working, path.working)
+        here = counts if here is None else here + counts
+        here_outside = out if here_outside is None else here_outside + out
+        tally.add(working, window)
+    assert here is not None and here_outside is not None
+    return Measures(here, here_outside, *tally.said())
+
+
+def loss_of(source: Numbers, path: ColourPath) -> tuple[Outside, NDArray[np.float32]]:
+    """What a destination cannot hold of a decoded source (H, W, C), and the ΔE00 (H, W) by which it shows each pixel differently.
+
+    Raises
+    ------
+    BadProfile
+    """
+    height, width = source.shape[:2]
+    step = max(_BAND // max(width, 1), 1) if path.by_bands else height
+    parts, masks, lost = [], [], np.empty((height, width), dtype=np.float32)
+    for first in range(0, height, step):
+        window = Window(width, height, 0, first)
+        now = eased(to_working(source[first : first + step], path, window), path, window)
+        counts, out = count_and_mask(now, path.proof)
+        parts.append(counts)
+        masks.append(out)
+        lost[first : first + step] = lost_there(now, path.proof)
+    return replace(added(parts), largest=largest_patch(np.concatenate(masks))), lost
+
+
 def measure_proof(working: Pixels, path: ColourPath) -> tuple[ProofMeasures, Mask]:
     """Measure linear working RGB (H, W, 3) on its way to the path's destination; and what stays outside (H, W).
 
@@ -72,51 +150,94 @@ def measure_proof(working: Pixels, path: ColourPath) -> tuple[ProofMeasures, Mas
     ------
     BadProfile
     """
-    now = eased(working, path)
-    before, outside = measure(working, path.proof)
-    after, mask = (before, outside) if now is working else measure(now, path.proof)
-    return _said(working, now, outside.ravel(), before, after, path), mask
+    height, width = working.shape[:2]
+    tally = _EveryPixel(path, width, height)
+    tally.add(working, Window(width, height))
+    return tally.said()
 
 
-def sample_proof(working: Pixels, path: ColourPath, patches: tuple[int, int] = (0, 0)) -> ProofMeasures:
-    """As `measure_proof`, with the numbers of an even sample of `NUMBERS` pixels where the picture has more.
+class _EveryPixel:
+    """What is said of a picture from all its pixels; ΔE from a sample of them."""
 
-    For destinations known by their profile, whose tables are slow to read. `patches` are the pixels of the largest patch
-    before and after, of the whole picture, where they are known.
+    def __init__(self, path: ColourPath, width: int, height: int) -> None:
+        self._path = path
+        self._step = step_of(width * height, _SAMPLE)
+        self._numbers = step_of(width * height, NUMBERS)
+        self._outside: list[Mask] = []
+        self._stays: list[Mask] = []
+        self._before: list[Outside] = []
+        self._after: list[Outside] = []
+        self._there: list[NDArray[np.int64]] = []
+        self._few: list[tuple[Pixels, Pixels, Mask]] = []
 
-    Raises
-    ------
-    BadProfile
-    """
-    now = eased(working, path)
-    few, few_now = _spread(working, NUMBERS), _spread(now, NUMBERS)
-    before, outside = measure(few, path.proof)
-    after = before if now is working else measure(few_now, path.proof)[0]
-    before, after = replace(before, largest=patches[0]), replace(after, largest=patches[1])
-    return _said(few, few if now is working else few_now, outside.ravel(), before, after, path)
+    def add(self, working: Pixels, window: Window) -> None:
+        """Count a band of rows, linear working RGB."""
+        path = self._path
+        now = eased(working, path, window)
+        counts, out = count_and_mask(working, path.proof)
+        left, stays = (counts, out) if now is working else count_and_mask(now, path.proof)
+        self._before.append(counts)
+        self._outside.append(out)
+        self._after.append(left)
+        self._stays.append(stays)
+        at = window.top * window.width
+        if isinstance(path.destination, RGBSpace):
+            self._there.append(histogram_of_light(carried(now, path.working, path.destination), path.destination))
+        else:
+            few = every(now.reshape(-1, 3), self._numbers, at)[None]
+            self._there.append(histogram_of_numbers(from_linear(few, path.proof)))
+        flat, flat_now = (every(a.reshape(-1, 3), self._step, at)[None] for a in (working, now))
+        self._few.append((flat, flat if now is working else flat_now, every(out.ravel(), self._step, at)))
+
+    def said(self) -> tuple[ProofMeasures, Mask]:
+        """The whole picture."""
+        outside, stays = np.concatenate(self._outside), np.concatenate(self._stays)
+        before = replace(added(self._before), largest=largest_patch(outside))
+        after = replace(added(self._after), largest=largest_patch(stays)) if self._path.easings else before
+        few, few_now, out = (np.concatenate([f[k] for f in self._few], axis=-2 if k < 2 else 0) for k in range(3))
+        loss, change = _in_delta_e(few, few_now, out, self._path)
+        return ProofMeasures(np.sum(self._there, axis=0), before, after, loss, change), stays
 
 
-def _spread(pixels: Pixels, about: int) -> Pixels:
-    """About so many pixels of a picture as one of a single row (1, N, 3)."""
-    return spread(pixels.reshape(-1, 3), about)[None]
+class _Sample:
+    """What is said of a picture from an even sample of its pixels."""
+
+    def __init__(self, path: ColourPath, width: int, height: int, known: ProofMeasures) -> None:
+        self._path, self._known, self._pixels = path, known, width * height
+        self._step = step_of(width * height, NUMBERS)
+        self._few: list[tuple[Pixels, Pixels]] = []
+
+    def add(self, working: Pixels, window: Window) -> None:
+        """Take a sample of a band of rows, linear working RGB."""
+        path, at = self._path, window.top * window.width
+        few = every(working.reshape(-1, 3), self._step, at)[None]
+        if path.by_pixel:
+            now = eased(few, path)
+        else:
+            whole = eased(working, path, window)
+            now = few if whole is working else every(whole.reshape(-1, 3), self._step, at)[None]
+        self._few.append((few, now))
+
+    def said(self) -> tuple[ProofMeasures, None]:
+        """The whole picture, with the largest patches as known, brought to its size."""
+        path = self._path
+        few, now = (np.concatenate([f[k] for f in self._few], axis=1) for k in (0, 1))
+        counts, out = count_and_mask(few, path.proof)
+        left = count_and_mask(now, path.proof)[0] if path.easings else counts
+        by = self._pixels / max(self._known.after.pixels, 1)
+        before = replace(counts, largest=round(self._known.before.largest * by))
+        after = replace(left, largest=round(self._known.after.largest * by))
+        step = step_of(now.shape[1], _SAMPLE)
+        loss, change = _in_delta_e(every(few[0], step)[None], every(now[0], step)[None], every(out[0], step), path)
+        there = histogram_of_numbers(from_linear(now, path.proof))
+        return ProofMeasures(there, before, after, loss, change), None
 
 
-def _said(
-    working: Pixels, now: Pixels, outside: NDArray[np.bool_], before: Outside, after: Outside, path: ColourPath
-) -> ProofMeasures:
-    few = _spread(now, _SAMPLE)
-    lost = lost_there(few, path.proof)
+def _in_delta_e(few: Pixels, now: Pixels, out: Mask, path: ColourPath) -> tuple[Loss, Change | None]:
+    """What the destination loses of a sample (1, N, 3) as eased, and what the easings changed; `out` is what was outside before."""
+    lost = lost_there(now, path.proof)
     loss = Loss(float(lost.mean()), float(np.percentile(lost, 95)), float(lost.max()))
-    change = None
-    if now is not working:
-        moved = difference(lab(_spread(working, _SAMPLE), path.working), lab(few, path.working))[0]
-        inside = ~spread(outside, _SAMPLE)
-        change = Change(float(moved.mean()), float(moved[inside].mean()) if inside.any() else 0.0)
-    return ProofMeasures(_histogram(now, path), before, after, loss, change)
-
-
-def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:
-    """Counts of the destination's numbers: of all pixels where it is a space of curves, of a sample where it is a profile."""
-    if isinstance(path.destination, RGBSpace):
-        return histogram_of_light(carried(now, path.working, path.destination), path.destination)
-    return histogram_of_numbers(from_linear(_spread(now, NUMBERS), path.proof))
+    if not path.easings:
+        return loss, None
+    moved = difference(lab(few, path.working), lab(now, path.working))[0]
+    return loss, Change(float(moved.mean()), float(moved[~out].mean()) if not out.all() else 0.0)

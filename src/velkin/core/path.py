@@ -131,6 +131,11 @@ class ColourPath:
         return all(e.by_pixel for e in self.easings) and all(look.by_pixel for look in self.of(GivenLook))
 
     @property
+    def by_bands(self) -> bool:
+        """Whether a picture may be taken through it in bands of rows, each told where it lies: nothing looks far round a pixel."""
+        return not any(e.looks_around for e in self.easings)
+
+    @property
     def last(self) -> ToDestination:
         """The last stage."""
         return self.of(ToDestination)[0]

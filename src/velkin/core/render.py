@@ -10,7 +10,7 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.conversion.codes import Codes, Numbers, codes_of_light, quantised
+from velkin.core.conversion.codes import Codes, Numbers, as_float, codes_of_light, quantised
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.light import from_linear
 from velkin.core.conversion.pictures import Converted, by_bands
@@ -32,9 +32,9 @@ def through(flow: Flow, stages: Iterable[Stage]) -> Flow:
     return flow
 
 
-def camera_numbers(source: Pixels, path: ColourPath) -> Pixels:
+def camera_numbers(source: Numbers, path: ColourPath) -> Pixels:
     """Linear camera RGB (H, W, 3) of a whole raw picture as its camera profile takes it: evened where a flat frame evens it."""
-    return np.asarray(through(Flow(source), path.at(Place.FIELD)).pixels, dtype=np.float32)
+    return as_float(through(Flow(source), path.at(Place.FIELD)).pixels)
 
 
 def to_working(source: Pixels | Numbers, path: ColourPath, window: Window | None = None) -> Pixels:

@@ -13,7 +13,17 @@ def spread(flat: NDArray[Any], about: int) -> NDArray[Any]:
 
     The step is odd, so that it does not run along the columns of pictures of the usual sizes.
     """
-    return np.ascontiguousarray(flat[:: max(1, len(flat) // about) | 1])
+    return every(flat, step_of(len(flat), about))
+
+
+def step_of(count: int, about: int) -> int:
+    """Every how many of so many rows are taken for about so many, see `spread`."""
+    return max(1, count // about) | 1
+
+
+def every(flat: NDArray[Any], step: int, first: int = 0) -> NDArray[Any]:
+    """Every so many of the rows of an array, contiguous; `first` is the place of the first among the rows of the whole that it is part of."""
+    return np.ascontiguousarray(flat[-first % step :: step])
 
 
 def at_most(linear: NDArray[Any], room: tuple[int, int]) -> NDArray[np.float32]:

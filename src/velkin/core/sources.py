@@ -58,7 +58,7 @@ def levels_of(path: Path, source: Source) -> Levels:
 
 
 def decode_source(path: Path, source: Source, half: bool = False) -> NDArray[Any]:
-    """Linear camera RGB of a raw file, or the numbers of a finished picture as they stand in it, (H, W, C), upright.
+    """Linear camera RGB of a raw file in 16-bit levels, or the numbers of a finished picture as they stand in it, (H, W, C), upright.
 
     Transparent parts are laid over white.
 
@@ -72,7 +72,7 @@ def decode_source(path: Path, source: Source, half: bool = False) -> NDArray[Any
     UnreadableFile, NotSupported
     """
     if isinstance(source, RawSource):
-        return raw.decode(path, half)
+        return raw.levels(path, half)
     numbers = levels_of(path, source).merged()
     if not half:
         return numbers

@@ -14,6 +14,8 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
+from velkin.core.spaces.rgb import SRGB
+from velkin.core.spectra import daylight, xyz_of_light
 from velkin.sim.camera import Camera
 
 Floats = NDArray[np.float64]
@@ -101,7 +103,23 @@ def _of_body(body: Body) -> list[tuple[Any, ...]]:
     return tags
 
 
-def write_dng(path: Path, mosaic: NDArray[np.uint16], camera: Camera, shot: Shot, body: Body = PLAIN) -> None:
+def preview_of(mosaic: NDArray[np.uint16], camera: Camera, shot: Shot) -> NDArray[np.uint8]:
+    """The camera's own quick picture of a mosaic, half its size, (H / 2, W / 2, 3), sRGB: one factory matrix for all lights."""
+    sites = mosaic.astype(np.float32)
+    rgb = np.stack([sites[0::2, 0::2], (sites[0::2, 1::2] + sites[1::2, 0::2]) / 2, sites[1::2, 1::2]], axis=2)
+    light = daylight(6504.0)
+    to_camera = camera.built_in_matrix(light)
+    white = to_camera @ xyz_of_light(light)
+    to_srgb = SRGB.from_xyz @ SRGB.adaptation @ np.linalg.inv(to_camera) @ np.diag(white / shot.as_shot_neutral)
+    linear = np.clip((rgb - camera.sensor.black) / (camera.sensor.white - camera.sensor.black), 0, 1) @ to_srgb.T.astype(
+        np.float32
+    )
+    return np.round(255 * SRGB.encode(np.clip(linear, 0, 1))).astype(np.uint8)
+
+
+def write_dng(
+    path: Path, mosaic: NDArray[np.uint16], camera: Camera, shot: Shot, body: Body = PLAIN, *, preview: bool = False
+) -> None:
     """Write one raw file.
 
     Parameters
@@ -110,6 +128,8 @@ def write_dng(path: Path, mosaic: NDArray[np.uint16], camera: Camera, shot: Shot
         Replaced when it exists.
     mosaic : ndarray (H, W), uint16
         RGGB raw numbers.
+    preview : bool
+        Whether the camera puts its own quick picture beside them.
     """
     warm, cool = camera.built_in_matrices()
     tags = [
@@ -134,17 +154,29 @@ def write_dng(path: Path, mosaic: NDArray[np.uint16], camera: Camera, shot: Shot
         (50730, _SRATIONAL, 1, (round(100 * body.baseline), 100), True),  # BaselineExposure
         *_of_body(body),
     ]
-    tifffile.imwrite(
-        path,
-        mosaic,
-        photometric=32803,
-        metadata=None,
-        description="Simulated by Velkin; not a photograph",
-        software="Velkin stand-in camera",
-        datetime=shot.time,
-        extratags=tags,
-        rowsperstrip=mosaic.shape[0],
-    )
+    with tifffile.TiffWriter(path) as tif:
+        tif.write(
+            mosaic,
+            photometric=32803,
+            metadata=None,
+            description="Simulated by Velkin; not a photograph",
+            software="Velkin stand-in camera",
+            datetime=shot.time,
+            extratags=tags,
+            rowsperstrip=mosaic.shape[0],
+            subifds=1 if preview else None,
+        )
+        if preview:
+            small = preview_of(mosaic, camera, shot)
+            tif.write(
+                small,
+                photometric="rgb",
+                compression="jpeg",
+                compressionargs={"level": 88},
+                subfiletype=1,
+                rowsperstrip=small.shape[0],
+                metadata=None,
+            )
     stamp = shot.time.strftime("%Y:%m:%d %H:%M:%S")
     image = exiv2.ImageFactory.open(str(path))
     image.readMetadata()

@@ -20,7 +20,7 @@ from velkin.sim.scenes import Scene
 from velkin.sim.sittings import EVERY, FIRST, LAMP, NORTH, Frame, Sitting
 
 TITLE = "Madderfold spring skeins"
-RECIPE = "6"  # raised when the pictures change, so that an older folder is made anew
+RECIPE = "7"  # raised when the pictures change, so that an older folder is made anew
 
 
 def files_of(sitting: Sitting, folder: Path) -> list[Path]:
@@ -59,7 +59,7 @@ def _shoot_frame(folder: Path, index: int) -> Path:
     )
     path.parent.mkdir(parents=True, exist_ok=True)
     unfinished = path.with_suffix(f".{os.getpid()}.part")
-    write_dng(unfinished, mosaic, camera, shot)
+    write_dng(unfinished, mosaic, camera, shot, preview=True)
     os.replace(unfinished, path)
     return path
 

@@ -13,14 +13,22 @@ from velkin.core.sources import decode_source
 from velkin.core.stages.source import PictureSource, Source
 
 _SAMPLE = 1_200_000
-_BUDGET = 900_000_000
 
 
 class Decoded:
     """Decoded sources at half and full size, within a budget; one decode of a file at a time, never of a file as it was before."""
 
-    def __init__(self) -> None:
-        self._kept: Cache[NDArray[Any]] = Cache(_BUDGET)
+    def __init__(self, budget: int) -> None:
+        self._kept: Cache[NDArray[Any]] = Cache(budget)
+
+    def keep_within(self, budget: int) -> None:
+        """Keep no more than so many bytes from now on."""
+        self._kept.keep_within(budget)
+
+    @property
+    def held(self) -> int:
+        """Bytes that are kept now."""
+        return self._kept.total
 
     @staticmethod
     def _key(path: Path, source: Source, half: bool) -> tuple[object, ...]:
@@ -38,6 +46,10 @@ class Decoded:
         """About a million pixels (1, N, C) spread evenly over the full picture, or over the half size until that is decoded."""
         full = self.get(path, source, not self.has(path, source, False))
         return spread(full.reshape(-1, full.shape[-1]), _SAMPLE)[None]
+
+    def clear(self) -> None:
+        """Drop everything."""
+        self._kept.clear()
 
     def forget(self, path: Path) -> None:
         """Drop what was decoded of a file."""

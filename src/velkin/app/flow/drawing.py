@@ -12,13 +12,12 @@ from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
 from velkin.app.flow.loss_map import ONLY_GREY, map_colours
-from velkin.core.conversion.codes import histogram_of_light
-from velkin.core.conversion.outside import Outside, measure_outside
+from velkin.core.conversion.outside import Outside
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.membership import outside
 from velkin.core.gamut.simulation import PLAIN, Paper, lost_there
-from velkin.core.icc.space import ICCSpace, Space
-from velkin.core.measures import ProofMeasures, measure_proof, sample_proof
+from velkin.core.icc.space import Space
+from velkin.core.measures import ProofMeasures, measure_source
 from velkin.core.path import ColourPath
 from velkin.core.render import eased, for_screen, to_working
 from velkin.core.spaces.difference import ciede2000
@@ -226,15 +225,8 @@ def numbers_of(
     frame: int, source: NDArray[Any], path: ColourPath, exact: bool, known: ProofMeasures | None
 ) -> tuple[Measured, NDArray[np.bool_] | None]:
     """What is said of a picture, of its decode at any size; `known` are the numbers of the half size."""
-    working = to_working(source, path)
-    mask = None
-    if known is not None and isinstance(path.destination, ICCSpace):
-        by = working.shape[0] * working.shape[1] / max(known.after.pixels, 1)
-        there = sample_proof(working, path, (round(known.before.largest * by), round(known.after.largest * by)))
-    else:
-        there, mask = measure_proof(working, path)
-    here = histogram_of_light(working, path.working)
-    return Measured(frame, path, here, measure_outside(working, path.working), there, exact), mask
+    said = measure_source(source, path, known)
+    return Measured(frame, path, said.here, said.here_outside, said.proofed, exact), said.mask
 
 
 def draw_part(pixels: NDArray[Any], is_half: bool, path: ColourPath, seen: Seen) -> Drawn:

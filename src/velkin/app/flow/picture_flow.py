@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -24,11 +25,14 @@ from velkin.core.path import ColourPath
 from velkin.core.render import to_working
 from velkin.core.shoot.alternatives import THERE
 from velkin.core.stages.given_look import GivenLook
+from velkin.core.stages.source import Source
 from velkin.core.tags.ledger import Verb
 from velkin.core.tags.pins import Pin
 
 #: After so long without its picture a frame's place says that it is being read, milliseconds.
 _PATIENCE = 150
+#: What is said of a preview: one of the file's own numbers, and one that the camera put into the file.
+COARSE, EMBEDDED = "coarse, being read", "embedded preview, the camera\u2019s own colours"
 
 
 @dataclass(frozen=True)
@@ -74,6 +78,7 @@ class PictureFlow(QObject):
     """What is seen of the frame at hand: its picture, its numbers, its stops."""
 
     shown = pyqtSignal(object)  # Rendered
+    glimpsed = pyqtSignal(QImage)  # the preview of the frame at hand, until its picture is there
     reading = pyqtSignal(str)  # the name of the frame whose picture is awaited; empty when it is there or there is none
     failed = pyqtSignal(str)  # why there is no picture
     measured_changed = pyqtSignal()
@@ -97,6 +102,8 @@ class PictureFlow(QObject):
         self.pins: PinsRead | None = None
         #: Why the frame at hand has no picture; empty when it has one or it is awaited.
         self.problem = ""
+        #: What is shown in the picture's place until it is there, in words; empty when nothing is.
+        self.glimpse = ""
         self._awaited: int | None = None
         self._patience = QTimer(self)
         self._patience.setSingleShot(True)
@@ -116,6 +123,7 @@ class PictureFlow(QObject):
             signal.connect(self.request)
         model.source_changed.connect(self._source_changed)
         service.rendered.connect(self._rendered)
+        service.glimpsed.connect(self._glimpsed)
         service.measured.connect(self._measured)
         service.failed.connect(self._failed)
 
@@ -193,12 +201,27 @@ class PictureFlow(QObject):
         if self.measured is not None and (self.measured.frame, self.measured.path) != (frame.id, path):
             self._set_measured(None)
         self.point_at(self.pointer)
-        if self.rendered is None or self.rendered.frame != frame.id:
+        unseen = self.rendered is None or self.rendered.frame != frame.id
+        if unseen:
             self._await(frame.id)
         others = tuple(zip(self._model.other_paths(), self._model.others_there(), strict=False))
-        self._service.show(frame.id, frame.path, path, self.seen(), others, self._model.dragging)
+        self._service.show(
+            frame.id,
+            frame.path,
+            path,
+            self.seen(),
+            others,
+            self._model.dragging,
+            unseen=frame if unseen else None,
+            ahead=self._ahead(),
+        )
         self._tell_stops(path)
         self._read_pins()
+
+    def _ahead(self) -> tuple[tuple[Path, Source], ...]:
+        """The frames that a step would lead to, with their sources."""
+        state = self._model.state
+        return tuple((state.frames[f].path, state.path(f).source) for f in self._model.neighbours())
 
     def sharper_soon(self) -> None:
         """The viewer holds the picture otherwise than it was drawn."""
@@ -207,7 +230,7 @@ class PictureFlow(QObject):
 
     def _nothing(self) -> None:
         self._patience.stop()
-        self._awaited, self.rendered, self.problem = None, None, ""
+        self._awaited, self.rendered, self.problem, self.glimpse = None, None, "", ""
         self._set_measured(None)
         self.stops_changed.emit([])
         self.reading.emit("")
@@ -216,12 +239,12 @@ class PictureFlow(QObject):
 
     def _await(self, frame: int) -> None:
         if self._awaited != frame:
-            self._awaited, self.problem = frame, ""
+            self._awaited, self.problem, self.glimpse = frame, "", ""
             self._patience.start()
 
     def _still_waiting(self) -> None:
         frame = self._model.frame
-        if frame is not None and self._awaited == frame.id:
+        if frame is not None and self._awaited == frame.id and not self.glimpse:
             self.reading.emit(frame.name)
 
     def stop(self) -> None:
@@ -231,11 +254,16 @@ class PictureFlow(QObject):
 
     # ---- what comes back --------------------------------------------------------------------------------------
 
+    def _glimpsed(self, frame: int, image: QImage, own: bool) -> None:
+        if frame == self._awaited:
+            self.glimpse = COARSE if own else EMBEDDED
+            self.glimpsed.emit(image)
+
     def _rendered(self, rendered: Rendered) -> None:
         frame = self._model.frame
         if frame is None or rendered.frame != frame.id or rendered.path != self._model.path():
             return
-        self.rendered, self.problem, self._awaited = rendered, "", None
+        self.rendered, self.problem, self.glimpse, self._awaited = rendered, "", "", None
         self._patience.stop()
         self.reading.emit("")
         self.shown.emit(rendered)
@@ -246,7 +274,7 @@ class PictureFlow(QObject):
         if frame != self._model.current:
             return
         self._patience.stop()
-        self._awaited, self.rendered, self.problem = None, None, text
+        self._awaited, self.rendered, self.problem, self.glimpse = None, None, text, ""
         self._set_measured(None)  # numbers of the frame before must not stand beside an empty picture
         self.point_at(None)
         self.reading.emit("")

@@ -32,24 +32,30 @@ from velkin.app.flow.drawing import (
     numbers_of,
     to_image,
 )
+from velkin.app.flow.memory import LEAST, Shares, usual
 from velkin.app.flow.small_pictures import SmallPictures
 from velkin.app.workers import workers
 from velkin.core.cache import Cache, file_stamp
+from velkin.core.compiled import at_hand
+from velkin.core.conversion.codes import as_float
+from velkin.core.conversion.light import linear_in
 from velkin.core.errors import VelkinError
-from velkin.core.icc.space import ICCSpace, Space
+from velkin.core.files.previews import preview_of
+from velkin.core.icc.space import ICCSpace, Space, same_numbers
 from velkin.core.path import ColourPath
-from velkin.core.render import eased, for_screen, looked, to_light, to_working
+from velkin.core.render import eased, for_screen, looked, shown, to_light, to_working
 from velkin.core.sampling import at_most, spread
 from velkin.core.shoot.arrivals import stamp_of
 from velkin.core.shoot.frame import Frame
+from velkin.core.spaces.rgb import SRGB
 from velkin.core.stages.source import PictureSource, RawSource, Source
 from velkin.core.stages.stage import Place
 
 Pixels = NDArray[np.float32]
 _log = logging.getLogger("velkin")
 
-#: Bytes of pictures kept as rendered, and of what is said of frames.
-_RENDERED, _SAID = 400_000_000, 60_000_000
+#: Bytes of what is said of frames.
+_SAID = 60_000_000
 #: Pixels that are counted while something is dragged.
 _QUICK = 100_000
 
@@ -80,6 +86,7 @@ class RenderService(QObject):
     """Work on pixels for the window."""
 
     rendered = pyqtSignal(object)
+    glimpsed = pyqtSignal(int, QImage, bool)  # frame, its preview, whether the preview is of the file's own numbers
     measured = pyqtSignal(object)
     thumbnail = pyqtSignal(int, object, QImage)
     failed = pyqtSignal(int, str)
@@ -88,7 +95,8 @@ class RenderService(QObject):
 
     def __init__(self, small: SmallPictures | None = None) -> None:
         super().__init__()
-        self._decoded = Decoded()
+        shares = Shares.of(usual())
+        self._decoded = Decoded(shares.decoded)
         self._small = small or SmallPictures()
         self._front = workers(1, "viewer")
         self._back = workers(1, "measure")
@@ -96,9 +104,9 @@ class RenderService(QObject):
         self._wish = 0
         self._thumb_wish = 0
         self._exact: Cache[Measured] = Cache(_SAID, _weight_of_measured)
-        self._kept_working: Cache[Pixels] = Cache(_RENDERED)
-        self._kept_drawn: Cache[Drawn] = Cache(_RENDERED // 4, _weight_of_drawn)
-        self._kept_pieces: Cache[Any] = Cache(_RENDERED // 2)  # so that marking does not render anew, nor proofing mark anew
+        self._kept_working: Cache[Pixels] = Cache(shares.rendered)
+        self._kept_drawn: Cache[Drawn] = Cache(shares.drawn, _weight_of_drawn)
+        self._kept_pieces: Cache[Any] = Cache(shares.pieces)  # so that marking does not render anew, nor proofing mark anew
         self._prepared: set[tuple[str, int]] = set()
 
     def close(self) -> None:
@@ -108,9 +116,22 @@ class RenderService(QObject):
         for pool in (self._front, self._back, self._thumbs):
             pool.shutdown(wait=True, cancel_futures=True)
         self._small.prune()
-        self._decoded = Decoded()
+        self._decoded.clear()
         for kept in (self._exact, self._kept_working, self._kept_drawn, self._kept_pieces):
             kept.clear()
+
+    def keep_within(self, total: int) -> None:
+        """Keep pictures in no more than so many bytes from now on."""
+        shares = Shares.of(max(total, LEAST))
+        self._decoded.keep_within(shares.decoded)
+        self._kept_working.keep_within(shares.rendered)
+        self._kept_drawn.keep_within(shares.drawn)
+        self._kept_pieces.keep_within(shares.pieces)
+
+    @property
+    def held(self) -> int:
+        """Bytes that pictures are kept in now."""
+        return self._decoded.held + sum(k.total for k in (self._kept_working, self._kept_drawn, self._kept_pieces))
 
     def forget(self) -> None:
         """Drop what is under way for thumbnails, when another shoot is opened; decoded pixels go by age."""
@@ -118,7 +139,7 @@ class RenderService(QObject):
 
     def half(self, path: Path) -> Pixels:
         """A raw frame's half-size decode, from memory when it is there. For worker threads. Raises UnreadableFile."""
-        return self.source(path, RawSource(), True)
+        return as_float(self.source(path, RawSource(), True))
 
     def source(self, path: Path, of: Source, half: bool) -> NDArray[Any]:
         """A frame's decoded source, from memory when it is there. For worker threads. Raises UnreadableFile, NotSupported."""
@@ -156,14 +177,37 @@ class RenderService(QObject):
         seen: Seen,
         others: tuple[tuple[ColourPath, bool], ...] = (),
         dragged: bool = False,
+        *,
+        unseen: Frame | None = None,
+        ahead: tuple[tuple[Path, Source], ...] = (),
     ) -> None:
         """Render a frame for the viewer and measure it; an older wish that has not begun is dropped.
 
         `others` are the states to compare with: a path, and whether it is seen at the destination. While something is
-        `dragged` only a quick count of a sample is made.
+        `dragged` only a quick count of a sample is made. `unseen` is the frame while nothing of it is shown yet: a preview comes first where
+        the picture takes longer. The frames `ahead` are decoded once this one is there.
         """
         self._wish += 1
-        self._front.submit(self._render, self._wish, frame, source, path, seen, others, dragged)
+        self._front.submit(self._render, self._wish, frame, source, path, seen, others, dragged, unseen, ahead)
+
+    def _glimpse(self, unseen: Frame, path: ColourPath, seen: Seen) -> None:
+        """What can be shown of a frame before it is decoded, or before the compiled loops are there."""
+        if at_hand() and self._decoded.has(unseen.path, path.source, True):
+            return
+        preview = preview_of(unseen.facts, max(seen.room))
+        if preview is not None and not preview.own:
+            codes = preview.pixels
+            if not same_numbers(SRGB, seen.screen):
+                codes = shown(linear_in(codes, SRGB, path.working), path.working, seen.screen)
+            self.glimpsed.emit(unseen.id, to_image(codes), False)
+            return
+        if not at_hand():
+            return
+        plain_rgb = preview is not None and unseen.picture.colour_model == "rgb"
+        coarse = preview.pixels if preview is not None and plain_rgb else self.small_of(unseen, path)
+        if coarse is not None:
+            drawn = for_screen(eased(to_working(coarse, path), path), path, seen.screen, proofed=seen.proofed, paper=seen.paper)
+            self.glimpsed.emit(unseen.id, to_image(drawn), True)
 
     def _render(
         self,
@@ -174,9 +218,14 @@ class RenderService(QObject):
         seen: Seen,
         others: tuple[tuple[ColourPath, bool], ...],
         dragged: bool,
+        unseen: Frame | None,
+        ahead: tuple[tuple[Path, Source], ...],
     ) -> None:
         if wish != self._wish:
             return
+        if unseen is not None:
+            with contextlib.suppress(VelkinError):  # told with the picture
+                self._glimpse(unseen, path, seen)
         self._prepare(path, seen)
         states = [(path, seen), *((other, replace(seen, proofed=there, mark="")) for other, there in others)]
         try:
@@ -199,7 +248,7 @@ class RenderService(QObject):
             self.failed.emit(frame, f"{source.name} could not be rendered ({error})")
             return
         if wish == self._wish:
-            self._back.submit(self._measure, wish, frame, source, path, dragged)  # the picture first, its numbers after
+            self._back.submit(self._measure, wish, frame, source, path, dragged, ahead)  # the picture first, its numbers after
 
     def _prepare(self, path: ColourPath, seen: Seen) -> None:
         """Say so while the tables of a destination's profile are made, once; errors are left to the rendering."""
@@ -245,7 +294,9 @@ class RenderService(QObject):
             return working, self._kept_drawn.made(again, lambda: draw_change(light, working, path))
         return working, self._kept_drawn.made(again, lambda: draw(working, path, seen, None, keep))
 
-    def _measure(self, wish: int, frame: int, source: Path, path: ColourPath, dragged: bool) -> None:
+    def _measure(
+        self, wish: int, frame: int, source: Path, path: ColourPath, dragged: bool, ahead: tuple[tuple[Path, Source], ...]
+    ) -> None:
         if wish != self._wish:
             return
         key = (file_stamp(source), path)
@@ -264,6 +315,7 @@ class RenderService(QObject):
             self.measured.emit(replace(half, mask=mask))
             if dragged or wish != self._wish:
                 return
+            self._read_ahead(wish, ahead)
             time.sleep(0.15)  # who drags or steps on soon has no use for the long count
             if wish != self._wish:
                 return
@@ -275,6 +327,13 @@ class RenderService(QObject):
         self._exact.put(key, result)
         if wish == self._wish:
             self.measured.emit(result)
+
+    def _read_ahead(self, wish: int, frames: tuple[tuple[Path, Source], ...]) -> None:
+        """Decode frames that may be stepped to next, as long as nothing else is wished for; errors are left to their showing."""
+        for source, of in frames:
+            with contextlib.suppress(VelkinError):
+                if wish == self._wish:
+                    self._decoded.get(source, of, True)
 
     # ---- thumbnails -------------------------------------------------------------------------------------------
 

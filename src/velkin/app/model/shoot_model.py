@@ -307,6 +307,14 @@ class ShootModel(QObject):
         if order and self.current in order:
             self.select(order[max(0, min(len(order) - 1, order.index(self.current) + by))])
 
+    def neighbours(self) -> tuple[int, ...]:
+        """The frames one step on and one step back."""
+        order = self.state.order()
+        if self.current not in order:
+            return ()
+        at = order.index(self.current)
+        return (*order[at + 1 : at + 2], *order[max(at - 1, 0) : at])
+
     def open_bench(self, stop: str) -> bool:
         """Open a stop's bench from wherever one is, and whether it was: a room with typed work asks before it is left."""
         if not self.places.back():

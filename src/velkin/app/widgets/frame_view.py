@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QContextMenuEvent, QPainter, QPen
+from PyQt6.QtGui import QColor, QContextMenuEvent, QImage, QPainter, QPen
 
 from velkin.app import theme
 from velkin.app.flow.drawing import Rendered, pooled
@@ -37,6 +37,7 @@ class FrameView(EasingView):
         self._opening = ""
         flow.geometry = self._geometry
         flow.shown.connect(self._show)
+        flow.glimpsed.connect(self._glimpse)
         flow.reading.connect(self._reading)
         flow.failed.connect(self._failed)
         flow.measured_changed.connect(self._measured)
@@ -95,6 +96,13 @@ class FrameView(EasingView):
         self.clear()
         self.empty_text = f"{text}. Its place in the shoot is kept; Frame ▸ Find a missing source… brings it back."
         self.update()
+
+    def _glimpse(self, image: QImage) -> None:
+        frame = self._model.frame
+        assert frame is not None
+        self.set_picture(image, (frame.facts.width, frame.facts.height))
+        self.show_others("off", (), ())
+        self._captions()
 
     def _show(self, rendered: Rendered) -> None:
         frame = self._model.frame
@@ -191,7 +199,9 @@ class FrameView(EasingView):
             return
         zoom = 100 * self.scale * self.devicePixelRatioF()
         left = f"{frame.name}   {'fit, ' if self.is_fit else ''}{zoom:.0f}\u00a0%"
-        if model.before:
+        if self._flow.glimpse:
+            left += f"   {self._flow.glimpse}"
+        elif model.before:
             left += f"   before: {model.words_for(model.against[0])}"
         elif model.proof.shown:
             left += f"   at {model.proof_name()}"

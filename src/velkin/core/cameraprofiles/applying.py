@@ -20,6 +20,7 @@ from velkin.core.cameraprofiles.models import ColourMap, Matrix
 from velkin.core.cameraprofiles.proportions import SIDE, by_proportion, table_to
 from velkin.core.cameraprofiles.tone import ToneCurve
 from velkin.core.compiled import in_bands, jit
+from velkin.core.conversion.codes import Numbers, as_float
 from velkin.core.conversion.tables import Table, read, table_of_values
 from velkin.core.spaces.rgb import ROMM
 
@@ -34,11 +35,11 @@ _CUBE = 65
 _NO_GAIN = (1.0, 1.0, 1.0)
 
 
-def _in_bands(work: Callable[[Pixels, Pixels], None], pixels: Pixels) -> Pixels:
+def _in_bands(work: Callable[[Pixels, Pixels], None], pixels: Numbers) -> Pixels:
     """What `work` writes for bands of pixels (..., 3), as one array of the same shape."""
-    flat = np.ascontiguousarray(pixels, dtype=np.float32).reshape(-1, 3)
-    out = np.empty_like(flat)
-    in_bands(lambda first, last: work(flat[first:last], out[first:last]), len(flat))
+    flat = np.ascontiguousarray(pixels).reshape(-1, 3)
+    out = np.empty(flat.shape, dtype=np.float32)
+    in_bands(lambda first, last: work(as_float(flat[first:last]), out[first:last]), len(flat))
     return out.reshape(pixels.shape)
 
 
@@ -96,10 +97,10 @@ def _through_tone(pixels, table, to_output, out):  # type: ignore[no-untyped-def
             out[i, c] = to_output[c, 0] * r + to_output[c, 1] * g + to_output[c, 2] * b
 
 
-def apply_colours(pixels: Pixels, colours: ColourMap, to_output: Floats, gains: tuple[float, ...] = _NO_GAIN) -> Pixels:
+def apply_colours(pixels: Numbers, colours: ColourMap, to_output: Floats, gains: tuple[float, ...] = _NO_GAIN) -> Pixels:
     """Linear output RGB (..., 3) of raw camera RGB (..., 3) balanced by gains, through a map and a matrix from XYZ D50.
 
-    float32, unclipped. Saturated pixels are mended (`highlights`).
+    The pixels are float32, or 16-bit levels of the white level; the result is float32, unclipped. Saturated pixels are mended (`highlights`).
 
     Examples
     --------

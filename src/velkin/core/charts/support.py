@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import ConvexHull, QhullError
 
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.read import Reading
@@ -70,6 +69,8 @@ def support_of(readings: Iterable[tuple[Reading, Chart]]) -> Support:
     FitRefused
         When there are fewer than three colours that can be told apart.
     """
+    from scipy.spatial import ConvexHull, QhullError  # loaded where needed: it takes a moment
+
     points = []
     for reading, chart in readings:
         rgb = reading.rgb()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -67,6 +68,11 @@ class Outside:
         """Share low, share high of each channel."""
         total = max(self.pixels, 1)
         return tuple((c.low / total, c.high / total) for c in self.channels)
+
+
+def added(parts: Sequence[Outside]) -> Outside:
+    """The counts of the parts of a picture together; there is one at least."""
+    return sum(parts[1:], start=parts[0])
 
 
 def ends_of(space: RGBSpace) -> tuple[Pixels, Pixels]:

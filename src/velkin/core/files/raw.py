@@ -45,7 +45,8 @@ class RawFacts(FileFacts):
 
 
 @contextmanager
-def _opened(path: Path) -> Iterator[Any]:
+def opened(path: Path) -> Iterator[Any]:
+    """A raw file, open for LibRaw. Raises UnreadableFile."""
     try:
         if path.stat().st_size == 0:
             raise UnreadableFile("the file is empty", path)
@@ -75,7 +76,7 @@ def read_facts(path: Path) -> RawFacts:
     UnreadableFile
         When it is missing, empty, damaged or no raw file.
     """
-    with _opened(path) as raw:
+    with opened(path) as raw:
         sizes = raw.sizes
         white = int(raw.white_level)
         balance = np.array(raw.camera_whitebalance[:3], dtype=np.float64)
@@ -127,7 +128,7 @@ def decode(path: Path, half: bool = False) -> Pixels:
 
 def levels(path: Path, half: bool = False) -> NDArray[np.uint16]:
     """As `decode`, in the 16-bit levels that come from the decoder, 65535 for the white level: half the memory."""
-    with _opened(path) as raw:
+    with opened(path) as raw:
         if raw.raw_type is rawpy.RawType.Stack:
             return _stacked(raw, half, path)
         found = raw.postprocess(

@@ -121,6 +121,11 @@ class Easing:
         """Whether what it does to a pixel depends on that pixel only."""
         return self.kind != DETAIL and self.place.kind == EVERYWHERE
 
+    @property
+    def looks_around(self) -> bool:
+        """Whether it looks far round each pixel, so that it has to be given the whole picture."""
+        return self.kind == DETAIL or self.place.kind == WHERE_OUT
+
     def check(self) -> None:
         """Refuse an easing that makes no sense. Raises NotSupported."""
         if self.kind not in KINDS:

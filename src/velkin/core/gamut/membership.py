@@ -50,7 +50,7 @@ def outside(linear: Pixels, c: Conversion) -> Mask:
     """
     if isinstance(c.destination, ICCSpace):
         return outside_by_profile(lab(linear, c.light).reshape(-1, 3), c.destination).reshape(linear.shape[:2])
-    return _look(linear, c)[1]
+    return count_and_mask(linear, c)[1]
 
 
 def outside_of(colours: NDArray[np.floating], space: Space) -> Mask:
@@ -89,12 +89,23 @@ def measure(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
     >>> found.share, found.largest
     (0.5, 1)
     """
-    counts, mask = _look(linear, c)
-    largest = 0
-    if counts.outside:
-        _, _, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
-        largest = int(stats[1:, cv2.CC_STAT_AREA].max())
-    return replace(counts, largest=largest), mask
+    counts, mask = count_and_mask(linear, c)
+    return replace(counts, largest=largest_patch(mask)), mask
+
+
+def largest_patch(mask: Mask) -> int:
+    """Pixels of the largest contiguous patch of a mask (H, W); 0 where nothing is marked.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> largest_patch(np.array([[True, False, True], [True, False, False]]))
+    2
+    """
+    if not mask.any():
+        return 0
+    _, _, stats, _ = cv2.connectedComponentsWithStats(mask.view(np.uint8), connectivity=8)
+    return int(stats[1:, cv2.CC_STAT_AREA].max())
 
 
 def count_outside(linear: Pixels, c: Conversion) -> Outside:
@@ -107,10 +118,11 @@ def count_outside(linear: Pixels, c: Conversion) -> Outside:
     >>> count_outside(np.array([[[1.0, 0.0, 0.0]]], np.float32), Conversion(P3, SRGB)).outside
     1
     """
-    return _look(linear, c)[0]
+    return count_and_mask(linear, c)[0]
 
 
-def _look(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
+def count_and_mask(linear: Pixels, c: Conversion) -> tuple[Outside, Mask]:
+    """As `count_outside`, and which pixels (H, W) they are. Raises BadProfile."""
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     found = np.empty(len(flat), dtype=np.uint8)
     look = _by_curves if isinstance(c.destination, RGBSpace) else _by_profile

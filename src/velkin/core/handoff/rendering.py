@@ -19,7 +19,6 @@ from velkin.core.conversion.outside import Outside
 from velkin.core.destinations.destination import SHARPENING, Destination
 from velkin.core.destinations.sizing import Fitted, fitted
 from velkin.core.files.transparency import opacity
-from velkin.core.gamut.easing import DETAIL, WHERE_OUT, Easing
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.membership import count_outside
 from velkin.core.handoff.canvas import alpha_codes, canvas, put, visible
@@ -102,11 +101,6 @@ def at_destination(source: Levels, path: ColourPath, destination: Destination) -
 # ---- rendering ----------------------------------------------------------------------------------------------------
 
 
-def _whole(easing: Easing) -> bool:
-    """Whether an easing looks far round each pixel, so that bands would show."""
-    return easing.kind == DETAIL or easing.place.kind == WHERE_OUT
-
-
 def _rendered(source: Levels, path: ColourPath, destination: Destination, fit: Fitted) -> AtDestination:
     rows = Rows(source, path, fit.scaled, destination.file.bits)
     amount = SHARPENING[destination.sharpen]
@@ -117,7 +111,7 @@ def _rendered(source: Levels, path: ColourPath, destination: Destination, fit: F
     colours: list[Pixels] = []
     before: Outside | None = None
     after: Outside | None = None
-    step = rows.height if any(_whole(e) for e in path.easings) else BAND
+    step = BAND if path.by_bands else rows.height
     for first in range(0, rows.height, step):
         last = min(first + step, rows.height)
         if amount:

@@ -58,7 +58,7 @@ class Rows:
 
     def _working(self, part: NDArray[Any], first: int) -> Pixels:
         height, width = self._source.shape[:2]
-        return to_working(as_float(part) if self._path.is_raw else part, self._path, Window(width, height, 0, first))
+        return to_working(part, self._path, Window(width, height, 0, first))
 
     def __call__(self, first: int, last: int) -> Pixels:
         """Rows from `first` up to `last`."""

@@ -81,7 +81,7 @@ class CameraStage:
             apply_tone,
         )
 
-        camera_rgb = np.asarray(flow.pixels, dtype=np.float32)
+        camera_rgb = flow.pixels
         if self.tone is None:
             to_arrival = np.asarray(self.arrival.from_xyz) * self.gain
             return flow.as_light(apply_colours(camera_rgb, self.colours, to_arrival, self.balance), self.arrival)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from velkin.core.compiled import in_bands
+from velkin.core.conversion.codes import as_float
 from velkin.core.fields import Field
 from velkin.core.gamut.masks import Window
 from velkin.core.stages.stage import Alters, Flow, Line, Place
@@ -39,14 +40,16 @@ class EvenField:
 
     def apply(self, flow: Flow) -> Flow:
         """Camera numbers (H, W, 3) as they would be in an even light."""
-        source = np.asarray(flow.pixels, dtype=np.float32)
+        source = flow.pixels
         height, width = source.shape[:2]
         window = flow.window or Window(width, height)
-        out = np.empty_like(source)
+        out = np.empty(source.shape, dtype=np.float32)
 
         def rows(first: int, last: int) -> None:
             part = replace(window, top=window.top + first)
-            np.multiply(source[first:last], self.field.gains(part, last - first, width, self.strength), out=out[first:last])
+            np.multiply(
+                as_float(source[first:last]), self.field.gains(part, last - first, width, self.strength), out=out[first:last]
+            )
 
         in_bands(rows, height, _ROWS)
         return replace(flow, pixels=out)

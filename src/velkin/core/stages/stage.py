@@ -60,7 +60,7 @@ class Flow:
     Attributes
     ----------
     pixels : ndarray (H, W, C)
-        Linear camera RGB or linear light: float32, unclipped. Encoded numbers: codes as decoded, or float32.
+        Linear camera RGB: float32, unclipped, or 16-bit levels. Linear light: float32, unclipped. Encoded numbers: codes as decoded, or float32.
     space : Space or None
         None for camera numbers.
     linear : bool

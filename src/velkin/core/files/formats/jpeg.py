@@ -34,6 +34,8 @@ _XMP_MORE_MARK = b"http://ns.adobe.com/xmp/extension/\0"
 _MPF_MARK = b"MPF\0"
 _GAIN_MARK = b"urn:iso:std:iso:ts:21496:-1\0"
 _LONGEST = 65533
+#: Markers of the segment that tells bits, size and channels (ITU-T T.81, table B.1).
+FRAMES = frozenset(range(0xC0, 0xD0)) - {0xC4, 0xC8, 0xCC}
 _MODELS = {1: "gray", 3: "rgb", 4: "cmyk"}
 _GAIN_WORDS = re.compile(rb"hdr-gain-map|HDRGainMap")
 _DEPTH_WORDS = re.compile(rb"GDepth|/depthmap/|Semantic=\"Depth\"")
@@ -142,7 +144,7 @@ def _said(segments: list[Segment]) -> _Said:
         elif m == _APP0 and p[:5] == b"JFIF\0" and len(p) >= 12:
             unit, x, y = struct.unpack_from(">BHH", p, 7)
             jfif = Resolution.of(x, y, {1: 1.0, 2: 1 / 2.54}[unit]) if unit in (1, 2) else None
-        elif 0xC0 <= m <= 0xCF and m not in (0xC4, 0xC8, 0xCC) and len(p) >= 6 and frame is None:
+        elif m in FRAMES and len(p) >= 6 and frame is None:
             frame = (*struct.unpack_from(">HH", p, 1)[::-1], p[0], p[5])
     icc, wrong = _profile(segments)
     extended = sum(len(s.payload) for s in segments if s.marker == _APP1 and s.payload.startswith(_XMP_MORE_MARK))
