@@ -10,6 +10,7 @@ import pytest
 
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import pixels_of, read_at, read_chart
+from velkin.core.conversion.codes import as_float
 from velkin.core.errors import FitRefused
 from velkin.core.fields import Field, evened_reading, fit_field
 from velkin.core.files.exif import ExifFacts
@@ -194,7 +195,7 @@ def test_the_picture_is_evened_before_anything_else_and_bands_are_as_the_whole(s
     height, width = half.shape[:2]
     whole = to_working(half, path)
     np.testing.assert_allclose(
-        whole, to_working(half * field.gains(Window(width, height), height, width), plain), rtol=2e-5, atol=1e-6
+        whole, to_working(as_float(half) * field.gains(Window(width, height), height, width), plain), rtol=2e-5, atol=1e-6
     )
     part = to_working(half[100:180, 200:420], path, Window(width, height, 200, 100))
     np.testing.assert_allclose(part, whole[100:180, 200:420], rtol=1e-6, atol=1e-7)

@@ -329,7 +329,9 @@ class Menus:
         for name, text in zip(theme.THEMES, ("Card t&heme", "&Dim room theme"), strict=True):
             themes.addAction(self._checked(self.add(menu, text, partial(look.set_theme, name))))
         tip = "What pictures are drawn for on this monitor"
-        self.add(menu, "This sc&reen…", self._actions.proof.screen, tip=tip)
+        self.add(menu, "This sc&reen…", self._actions.machine.screen, tip=tip)
+        tip = "How much memory pictures may be kept in"
+        self.add(menu, "&Memory for pictures…", self._actions.machine.memory, tip=tip)
         self._add_surround(menu)
 
     def _swap_before(self) -> None:

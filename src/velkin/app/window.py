@@ -14,6 +14,7 @@ from velkin.app.actions.recent import Recent
 from velkin.app.appearance import Appearance, Parts
 from velkin.app.benches.benches import Benches
 from velkin.app.context import Context
+from velkin.app.flow.memory import remembered
 from velkin.app.flow.picture_flow import PictureFlow
 from velkin.app.flow.service import RenderService
 from velkin.app.flow.thumbnails import Thumbnails
@@ -50,6 +51,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.settings = settings or QSettings("velkin", "velkin")
         self.service = service or RenderService()
+        self.service.keep_within(remembered(self.settings))
         self.model = ShootModel()
         self.lanes = Lanes()
         self.jobs = _jobs(self.model, self.service, self.lanes, self.settings)
@@ -184,7 +186,11 @@ class Window(QMainWindow):
         over = self.view if at_picture else self.navigator.stack
         central = self.centralWidget()
         rect = QRect(over.mapTo(central, QPoint(0, 0)), over.size())
-        return rect if at_picture else rect.adjusted(0, 0, -WIDTH, 0)
+        if not at_picture:
+            return rect.adjusted(0, 0, -WIDTH, 0)
+        if self.view.has_picture:  # over the picture's own edge, so that its name under it can be read
+            rect.setBottom(rect.top() + int(self.view.chips_at()) + 6)
+        return rect
 
     def _viewer(self) -> PictureView:
         """The viewer that is seen: the picture's, or that of a room that has one."""

@@ -13,6 +13,7 @@ from velkin.app.actions.dropped import Dropped
 from velkin.app.actions.frame import FrameActions
 from velkin.app.actions.handoff import HandoffActions
 from velkin.app.actions.look import LookActions
+from velkin.app.actions.machine import MachineActions
 from velkin.app.actions.picking import Picking
 from velkin.app.actions.profile import ProfileActions
 from velkin.app.actions.proof import ProofActions
@@ -40,6 +41,7 @@ class Actions:
         self.proof = ProofActions(context, dialogs, benches.proof.easing)
         self.handoff = HandoffActions(context, dialogs, benches.handoff)
         self.look = LookActions(context, dialogs, benches.working.look)
+        self.machine = MachineActions(context, dialogs)
         self.dropped = Dropped(context, self.space, self.handoff, self.look)
         self._benches = benches
         benches.start.new_wanted.connect(self.shoot.new)

@@ -70,9 +70,3 @@ class ProofActions:
             self._model.report(error)
         else:
             self._model.say(f"{out.name} was written.")
-
-    def screen(self) -> None:
-        """Show and choose what this screen is drawn for."""
-        from velkin.app.sheets.screen_sheet import ScreenSheet
-
-        ScreenSheet(self._context.screens, self._dialogs.parent).exec()

@@ -289,6 +289,10 @@ class PictureView(QWidget):
         top_left = self.to_widget(0, 0)
         return QRectF(top_left, self._size * self._scale)
 
+    def chips_at(self) -> float:
+        """Where the chips under the picture begin, from the top of the widget."""
+        return float(min(self.picture_rect().bottom(), self.height() - self.margins[3])) + 6
+
     # ---- events -----------------------------------------------------------------------------------------------
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -388,7 +392,7 @@ class PictureView(QWidget):
         self.paint_over(p)
         if self.picking and self._pointer is not None:
             self._paint_picker(p, self._pointer)
-        bottom = min(rect.bottom(), self.height() - self.margins[3]) + 6
+        bottom = self.chips_at()
         left, right = max(rect.left(), self.margins[0]), min(rect.right(), self.width() - self.margins[2])
         self._chip(p, self.captions[0], left, bottom, "left")
         self._chip(p, self.captions[1], right, bottom, "right")
