@@ -22,7 +22,7 @@ HEIGHT, WIDTH = 320, 480
 
 
 def scene():
-    y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
+    _, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
     level = 0.1 + 0.6 * x / WIDTH
     rgb = np.stack([level, level, level], axis=2)
     rgb[: HEIGHT // 4, : WIDTH // 4] *= 0.05

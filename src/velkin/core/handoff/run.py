@@ -247,6 +247,13 @@ class _Run:
         return True
 
 
+def _on_one_core() -> None:
+    """Have the decoder work on one core for this worker: where each has all cores, they wait for each other at every step of it."""
+    from threadpoolctl import threadpool_limits  # loaded where needed
+
+    threadpool_limits(1, user_api="openmp")
+
+
 def _reason(error: Exception, job: Job) -> str:
     if isinstance(error, VelkinError):
         return error.message if error.file == job.out else str(error)
@@ -308,8 +315,9 @@ def run(
     """
     of_all = _Run(control or Control(), told, journal or Forgets())
     groups = [list(g) for _, g in itertools.groupby(jobs, key=lambda j: (j.frame, j.source))]
-    workers = min(max(os.cpu_count() or 1, 1), _MOST_WORKERS)
-    with ThreadPoolExecutor(max_workers=workers, thread_name_prefix="handoff") as pool:
+    workers = min(max(os.cpu_count() or 1, 1), _MOST_WORKERS, len(groups) or 1)
+    begin = _on_one_core if workers > 1 else None
+    with ThreadPoolExecutor(max_workers=workers, thread_name_prefix="handoff", initializer=begin) as pool:
         try:
             for group in groups:
                 pool.submit(of_all.frame, group)
