@@ -43,7 +43,8 @@ def proof(arguments: argparse.Namespace) -> Told:
     to = destination_of(arguments)
     path = _path(arguments, to).led_to(to, Intent[arguments.intent.upper()], not arguments.no_bpc)
     outside, lost = loss_of(decode_source(arguments.file, path.source), path)
-    mean, p95, largest = float(lost.mean(dtype=np.float64)), float(np.percentile(lost, 95)), float(lost.max())
+    mean, largest = float(lost.mean(dtype=np.float64)), float(lost.max())
+    p95 = float(np.percentile(lost, 95, overwrite_input=True))
     letters = _LETTERS[to.model]
     channels = {c: {"low": low, "high": high} for c, (low, high) in zip(letters, outside.shares(), strict=True)}
     judged_by = "channels" if isinstance(to, RGBSpace) else "hull" if outside.by_hull else "round trip"

@@ -134,15 +134,14 @@ def render(arguments: argparse.Namespace) -> Told:
     """Render one raw file."""
     from velkin.core.cameraprofiles.takes import encoding_taken
     from velkin.core.files import raw
-    from velkin.core.files.encode import encode_numbers
+    from velkin.core.files.encode import write_picture
     from velkin.core.files.formats import format_of
     from velkin.core.files.picture import Picture
     from velkin.core.files.safely import refuse_output, write_whole
-    from velkin.core.gamut.membership import count_outside
     from velkin.core.handoff.profile_input import camera_tiff
     from velkin.core.icc.space import profile_of
     from velkin.core.path import path_of
-    from velkin.core.render import codes_there, to_working
+    from velkin.core.render import picture_through
     from velkin.core.spaces.rgb import ROMM
     from velkin.core.stages.stage import Place
 
@@ -158,17 +157,16 @@ def render(arguments: argparse.Namespace) -> Told:
     document: dict[str, Any]
     if arguments.camera_rgb:
         encoding = encoding_taken(arguments.input_of) if arguments.input_of else arguments.encoding or "linear"
-        data = camera_tiff(arguments.file, stage.balance, encoding, arguments.exposure)
+        write_whole(out, camera_tiff(arguments.file, stage.balance, encoding, arguments.exposure), arguments.replace)
         document = {"out": str(out), "encoding": encoding}
     else:
         path = path_of(stage, ROMM, space, exposure=arguments.exposure)  # as in the window, by way of the widest working space
         if arguments.flat is not None:
             path = path.put(Place.FIELD, evened_by(arguments.flat, facts))
-        linear = to_working(raw.levels(arguments.file), path)
-        outside = count_outside(linear, path.proof)
-        picture = Picture(codes_there(linear, path, bits, dither=True), None, "rgb")
-        data = encode_numbers(picture, format_of(out), profile_of(space), family=space.id, source=arguments.file).data
-        channels = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", outside.shares(), strict=True)}
+        done = picture_through(raw.levels(arguments.file), path.before(Place.DESTINATION), space, bits=bits)
+        assert done.outside is not None
+        channels = {c: {"low": low, "high": high} for c, (low, high) in zip("rgb", done.outside.shares(), strict=True)}
         document = {"out": str(out), "space": space.id, "clipped": channels}
-    write_whole(out, data, arguments.replace)
+        picture, kind, replace = Picture(done.numbers, None, "rgb"), format_of(out), arguments.replace
+        write_picture(out, picture, kind, profile_of(space), family=space.id, source=arguments.file, replace=replace)
     return Told(document, f"written {out}" + (f" in {space.name}" if not arguments.camera_rgb else ", camera numbers"))

@@ -16,6 +16,7 @@ from velkin.core.files.contents import Carried, Part, PartKind, left_behind
 from velkin.core.files.formats import check_format, format_named
 from velkin.core.files.metadata import Metadata, Resolution
 from velkin.core.files.picture import Picture
+from velkin.core.files.safely import being_written, publish
 from velkin.core.files.source_contents import SourceContents, contents_of
 
 
@@ -95,6 +96,32 @@ def write_numbers(
     """
     metadata, account = _prepared(picture, kind, family, source, page, coding, whole)
     format_named(kind).write(out, picture, icc, metadata, coding)
+    return account
+
+
+def write_picture(
+    out: Path,
+    picture: Picture,
+    kind: str,
+    icc: bytes | None,
+    *,
+    family: str,
+    source: Path | None,
+    page: int = 0,
+    coding: Coding = PLAIN,
+    replace: bool = False,
+) -> tuple[Carried, ...]:
+    """As `write_numbers`, under its final name only once all of it is on the disk.
+
+    Raises
+    ------
+    NotSupported
+    OutputRefused, OutputFailed
+        See `safely.write_whole`.
+    """
+    with being_written(out) as temporary:
+        account = write_numbers(temporary, picture, kind, icc, family=family, source=source, page=page, coding=coding)
+        publish(temporary, out, replace)
     return account
 
 

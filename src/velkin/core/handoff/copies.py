@@ -17,7 +17,7 @@ from velkin.core.conversion.outside import Outside
 from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import left_behind
-from velkin.core.files.encode import encode_numbers
+from velkin.core.files.encode import write_picture
 from velkin.core.files.formats import best_bits, check_format, format_at, format_named, format_of, holds_transparency
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import refuse_output, write_whole
@@ -123,7 +123,8 @@ def write_copy(
     first = read_as(start, steps)
     outside = done.outside.share if done.outside is not None else share_outside(picture.numbers, first, space)
     converted = Picture(done.numbers, alpha_in(picture, bits), space.model, clear=picture.clear)
-    made = encode_numbers(
+    account = write_picture(
+        wish.out,
         converted,
         kind,
         profile_of(space),
@@ -131,9 +132,9 @@ def write_copy(
         source=source,
         page=wish.page,
         coding=Coding(wish.quality),
+        replace=wish.replace,
     )
-    write_whole(wish.out, made.data, wish.replace)
-    return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers, merged, left_behind(made.account))
+    return Copied(wish.out, space, outside, done.outside, False, picture.not_numbers, merged, left_behind(account))
 
 
 def _settled(steps: tuple[Step, ...], source: Path) -> tuple[Space | None, tuple[Step, ...]]:
@@ -182,7 +183,8 @@ def _as_decoded(picture: Picture, source: Path, kind: str, own_kind: str, space:
         raise NotSupported("assigning keeps every number, its bits too", wish.out)
     check_format(kind, bits, picture.model, wish.out)
     icc = None if space is None or space.id == "lab" else profile_of(space)
-    made = encode_numbers(
+    account = write_picture(
+        wish.out,
         picture,
         kind,
         icc,
@@ -190,9 +192,9 @@ def _as_decoded(picture: Picture, source: Path, kind: str, own_kind: str, space:
         source=source,
         page=wish.page,
         coding=Coding(wish.quality),
+        replace=wish.replace,
     )
-    write_whole(wish.out, made.data, wish.replace)
-    return Copied(wish.out, space, 0.0, None, False, picture.not_numbers, left=left_behind(made.account))
+    return Copied(wish.out, space, 0.0, None, False, picture.not_numbers, left=left_behind(account))
 
 
 def retag_source(source: Path, space: Space, page: int = 0) -> None:

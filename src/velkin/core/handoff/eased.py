@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -13,17 +13,18 @@ from numpy.typing import NDArray
 from velkin.core.conversion.codes import bits_of, in_bits
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.light import from_linear, linear_in
-from velkin.core.conversion.outside import Outside
+from velkin.core.conversion.outside import Outside, added
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import left_behind
-from velkin.core.files.encode import encode_numbers
+from velkin.core.files.encode import write_picture
 from velkin.core.files.formats import best_bits, check_format, format_of
 from velkin.core.files.picture import Picture, decode_picture
-from velkin.core.files.safely import refuse_output, write_whole
+from velkin.core.files.safely import refuse_output
 from velkin.core.files.transparency import held_by
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import EVERYWHERE, OVERALL, Easing
-from velkin.core.gamut.membership import measure
+from velkin.core.gamut.masks import Window
+from velkin.core.gamut.membership import Mask, count_and_mask, largest_patch
 from velkin.core.handoff.copies import CopyWish, alpha_in
 from velkin.core.icc.space import Space, check_model, family, profile_of
 from velkin.core.spaces.pictures import difference, lab
@@ -34,6 +35,8 @@ Pixels = NDArray[np.float32]
 #: Rounding to codes may push a colour out again; it is brought in a little further up to so many times.
 _ROUNDS = 12
 _FURTHER = 0.02
+#: Pixels of a band.
+_BAND = 2_000_000
 
 
 @dataclass(frozen=True)
@@ -73,7 +76,8 @@ def write_eased(source: Path, start: Space, to: Space, *, easings: Sequence[Easi
     check_format(kind, bits, picture.model, wish.out)
     numbers, before, after, change = eased_numbers(picture.numbers, start, to, easings)
     numbers = in_bits(numbers, bits)
-    made = encode_numbers(
+    account = write_picture(
+        wish.out,
         Picture(numbers, alpha_in(picture, bits), picture.model, clear=picture.clear),
         kind,
         profile_of(start),
@@ -81,9 +85,9 @@ def write_eased(source: Path, start: Space, to: Space, *, easings: Sequence[Easi
         source=source,
         page=wish.page,
         coding=Coding(wish.quality),
+        replace=wish.replace,
     )
-    write_whole(wish.out, made.data, wish.replace)
-    return Eased(wish.out, before, after, change, picture.not_numbers, left_behind(made.account))
+    return Eased(wish.out, before, after, change, picture.not_numbers, left_behind(account))
 
 
 def eased_numbers(
@@ -95,21 +99,53 @@ def eased_numbers(
     ------
     BadProfile
     """
+    height, width = numbers.shape[:2]
+    step = height if any(e.looks_around for e in easings) else max(_BAND // max(width, 1), 1)
+    out: NDArray[Any] | None = None
+    was, stays = (np.empty((height, width), dtype=np.bool_) for _ in range(2))
+    before, after, moved = [], [], 0.0
+    for first in range(0, height, step):
+        rows = slice(first, first + step)
+        band = _eased_band(numbers[rows], space, to, easings, Window(width, height, 0, first))
+        before.append(band.before)
+        after.append(band.after)
+        was[rows], stays[rows] = band.was, band.stays
+        moved += band.moved
+        if band.numbers is not None:
+            out = numbers.copy() if out is None else out
+            out[rows] = band.numbers
+    told = replace(added(before), largest=largest_patch(was)), replace(added(after), largest=largest_patch(stays))
+    return (numbers if out is None else out), *told, moved / (height * width)
+
+
+@dataclass(frozen=True)
+class _Band:
+    """Some rows of a picture eased: their numbers (None where nothing changed), what was and what is outside, and the sum of the change in ΔE00."""
+
+    numbers: NDArray[Any] | None
+    before: Outside
+    after: Outside
+    was: Mask
+    stays: Mask
+    moved: float
+
+
+def _eased_band(numbers: NDArray[Any], space: Space, to: Space, easings: Sequence[Easing], window: Window) -> _Band:
     working = space if isinstance(space, RGBSpace) else ROMM
     proof = Conversion(working, to)
     linear = linear_in(numbers, space, working)
-    before, _ = measure(linear, proof)
-    wanted = ease(linear, working, to, easings)
+    before, was = count_and_mask(linear, proof)
+    wanted = ease(linear, working, to, easings, window=window)
     changed = np.any(wanted != linear, axis=-1)
     if not changed.any():
-        return numbers, before, before, 0.0
+        return _Band(None, before, before, was, was, 0.0)
     bits = bits_of(numbers)
     out = numbers.copy()
     out[changed] = _own(wanted[changed], working, space, bits)
     full = all(e.strength == 1.0 and e.place.kind == EVERYWHERE for e in easings)
     read = linear.copy()
     read[changed] = linear_in(out[changed], space, working)
-    after, outside = measure(read, proof)
+    after, outside = count_and_mask(read, proof)
     for further in range(1, _ROUNDS + 1 if full and bits < 32 else 1):
         stray = outside & changed
         if not stray.any():
@@ -117,8 +153,10 @@ def eased_numbers(
         nearer = ease(wanted[stray][None], working, to, (Easing(OVERALL, further * _FURTHER, 1.0),))[0]
         out[stray] = _own(nearer, working, space, bits)
         read[stray] = linear_in(out[stray], space, working)
-        after, outside = measure(read, proof)
-    return out, before, after, float(difference(lab(linear, working), lab(read, working)).mean(dtype=np.float64))
+        after, outside = count_and_mask(read, proof)
+    return _Band(
+        out, before, after, was, outside, float(difference(lab(linear, working), lab(read, working)).sum(dtype=np.float64))
+    )
 
 
 def _own(linear: Pixels, working: RGBSpace, space: Space, bits: int) -> NDArray[Any]:

@@ -9,10 +9,10 @@ from velkin.core.conversion.codes import bits_of
 from velkin.core.conversion.outside import Outside
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import left_behind
-from velkin.core.files.encode import encode_numbers
+from velkin.core.files.encode import write_picture
 from velkin.core.files.formats import best_bits, check_format, format_of, holds_transparency
 from velkin.core.files.picture import Picture, decode_picture
-from velkin.core.files.safely import refuse_output, write_whole
+from velkin.core.files.safely import refuse_output
 from velkin.core.files.transparency import held_by
 from velkin.core.handoff.copies import CopyWish, alpha_in
 from velkin.core.icc.space import Space, check_model, family, profile_of
@@ -53,12 +53,12 @@ def write_looked(source: Path, path: ColourPath, wish: CopyWish) -> Looked:
     check_format(kind, bits, to.model, wish.out)
     done = picture_through(picture.numbers, path.stages, to, bits=bits, dither=wish.dither)
     result = Picture(done.numbers, alpha_in(picture, bits), to.model, clear=picture.clear)
-    made = encode_numbers(
-        result, kind, profile_of(to), family=family(to), source=source, page=wish.page, coding=Coding(wish.quality)
+    coding, replace = Coding(wish.quality), wish.replace
+    account = write_picture(
+        wish.out, result, kind, profile_of(to), family=family(to), source=source, page=wish.page, coding=coding, replace=replace
     )
-    write_whole(wish.out, made.data, wish.replace)
     merged = whole.alpha is not None and whole.clear and not holds_transparency(kind)
-    return Looked(wish.out, done.outside, picture.not_numbers, merged, left_behind(made.account))
+    return Looked(wish.out, done.outside, picture.not_numbers, merged, left_behind(account))
 
 
 def looked_path(start: Space, *looks: Stage) -> ColourPath:
