@@ -21,7 +21,7 @@ from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]
 
-#: Destinations known by their profile are measured on about so many pixels.
+#: Histograms are of about so many pixels spread over the picture, and so is all that is said of destinations known by their profile.
 NUMBERS = 2_000_000
 #: ΔE is measured on about so many pixels spread over the picture.
 _SAMPLE = 300_000
@@ -53,7 +53,7 @@ class ProofMeasures:
     Attributes
     ----------
     there : ndarray (channels, bins), int64
-        Histogram of the destination's numbers, as eased.
+        Histogram of the destination's numbers, as eased, of an even sample.
     before, after : Outside
         Without easings, and with them.
     loss : Loss
@@ -75,7 +75,7 @@ class Measures:
     Attributes
     ----------
     here : ndarray (3, bins), int64
-        Histogram of the working numbers.
+        Histogram of the working numbers, of an even sample of the picture.
     here_outside : Outside
         Of the working space.
     proofed : ProofMeasures
@@ -112,10 +112,12 @@ def measure_source(source: Numbers, path: ColourPath, known: ProofMeasures | Non
     here: NDArray[np.int64] | None = None
     here_outside: Outside | None = None
     step = max(_BAND // max(width, 1), 1) if path.by_bands else height
+    drawn = step_of(width * height, NUMBERS)
     for first in range(0, height, step):
         window = Window(width, height, 0, first)
         working = to_working(source[first : first + step], path, window)
-        counts, out = histogram_of_light(working, path.working), measure_outside(working, path.working)
+        few = every(working.reshape(-1, 3), drawn, first * width)[None]
+        counts, out = histogram_of_light(few, path.working), measure_outside(working, path.working)
         here = counts if here is None else here + counts
         here_outside = out if here_outside is None else here_outside + out
         tally.add(working, window)
@@ -181,11 +183,7 @@ class _EveryPixel:
         self._after.append(left)
         self._stays.append(stays)
         at = window.top * window.width
-        if isinstance(path.destination, RGBSpace):
-            self._there.append(histogram_of_light(carried(now, path.working, path.destination), path.destination))
-        else:
-            few = every(now.reshape(-1, 3), self._numbers, at)[None]
-            self._there.append(histogram_of_numbers(from_linear(few, path.proof)))
+        self._there.append(_histogram(every(now.reshape(-1, 3), self._numbers, at)[None], path))
         flat, flat_now = (every(a.reshape(-1, 3), self._step, at)[None] for a in (working, now))
         self._few.append((flat, flat if now is working else flat_now, every(out.ravel(), self._step, at)))
 
@@ -229,8 +227,15 @@ class _Sample:
         after = replace(left, largest=round(self._known.after.largest * by))
         step = step_of(now.shape[1], _SAMPLE)
         loss, change = _in_delta_e(every(few[0], step)[None], every(now[0], step)[None], every(out[0], step), path)
-        there = histogram_of_numbers(from_linear(now, path.proof))
+        there = _histogram(now, path)
         return ProofMeasures(there, before, after, loss, change), None
+
+
+def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:
+    """Counts of the destination's numbers of a sample (1, N, 3) as eased."""
+    if isinstance(path.destination, RGBSpace):
+        return histogram_of_light(carried(now, path.working, path.destination), path.destination)
+    return histogram_of_numbers(from_linear(now, path.proof))
 
 
 def _in_delta_e(few: Pixels, now: Pixels, out: Mask, path: ColourPath) -> tuple[Loss, Change | None]:

@@ -18,6 +18,7 @@ from velkin.core.gamut.masks import Window
 from velkin.core.gamut.simulation import PLAIN, Paper, linear_there
 from velkin.core.icc.space import Space
 from velkin.core.path import ColourPath
+from velkin.core.sampling import at_most, reduced
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Flow, Place, Stage
 
@@ -48,6 +49,13 @@ def to_working(source: Pixels | Numbers, path: ColourPath, window: Window | None
 def to_light(source: Pixels | Numbers, path: ColourPath) -> Pixels:
     """The same before what changes look and numbers: linear working RGB (H, W, 3) that `looked` goes on with."""
     return through(Flow(source), path.before(Place.LOOK)).light_in(path.working)
+
+
+def light_within(source: Numbers, path: ColourPath, room: tuple[int, int]) -> Pixels:
+    """As `to_light`, no larger than so many pixels across and down; camera numbers, which are linear, are reduced as they are."""
+    if path.is_raw and not path.steps:
+        return to_light(reduced(source, room), path)
+    return at_most(to_light(source, path), room)
 
 
 def looked(light: Pixels, path: ColourPath) -> Pixels:

@@ -26,17 +26,21 @@ def every(flat: NDArray[Any], step: int, first: int = 0) -> NDArray[Any]:
     return np.ascontiguousarray(flat[-first % step :: step])
 
 
-def at_most(linear: NDArray[Any], room: tuple[int, int]) -> NDArray[np.float32]:
-    """A picture (H, W, C) of linear light no larger than so many pixels across and down: each the mean of those it stands for.
+def reduced(numbers: NDArray[Any], room: tuple[int, int]) -> NDArray[Any]:
+    """A picture (H, W, C) of linear numbers no larger than so many pixels across and down, in their own type: each the mean of those it stands for.
 
     One that is hardly larger than that is left as it is.
     """
-    height, width = linear.shape[:2]
+    height, width = numbers.shape[:2]
     by = min(room[0] / width, room[1] / height) if room[0] and room[1] else 1.0
     if by >= 0.95:
-        return linear
+        return numbers
     import cv2  # loaded where needed: small things are said without it
 
     size = (max(round(width * by), 1), max(round(height * by), 1))
-    reduced = cv2.resize(linear, size, interpolation=cv2.INTER_AREA)
-    return np.asarray(reduced, dtype=np.float32).reshape(size[1], size[0], -1)
+    return np.asarray(cv2.resize(numbers, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
+
+
+def at_most(linear: NDArray[Any], room: tuple[int, int]) -> NDArray[np.float32]:
+    """As `reduced`, of linear light as float32."""
+    return np.asarray(reduced(linear, room), dtype=np.float32)

@@ -146,7 +146,7 @@ class Measured:
     Attributes
     ----------
     here : ndarray (3, bins), int64
-        Histogram of the working numbers.
+        Histogram of the working numbers, of an even sample.
     here_outside : Outside
     proofed : ProofMeasures
     exact : bool

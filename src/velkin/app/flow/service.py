@@ -43,8 +43,8 @@ from velkin.core.errors import VelkinError
 from velkin.core.files.previews import preview_of
 from velkin.core.icc.space import ICCSpace, Space, same_numbers
 from velkin.core.path import ColourPath
-from velkin.core.render import eased, for_screen, looked, shown, to_light, to_working
-from velkin.core.sampling import at_most, spread
+from velkin.core.render import eased, for_screen, light_within, looked, shown, to_working
+from velkin.core.sampling import spread
 from velkin.core.shoot.arrivals import stamp_of
 from velkin.core.shoot.frame import Frame
 from velkin.core.spaces.rgb import SRGB
@@ -280,9 +280,7 @@ class RenderService(QObject):
     def _whole(self, source: Path, pixels: NDArray[Any], path: ColourPath, seen: Seen) -> tuple[Pixels, Drawn]:
         """The whole picture at the size it has when fitted: its working numbers, kept for the next time, and as drawn."""
         stamp, plain = file_stamp(source), path.put(Place.LOOK).to_work
-        light = self._kept_working.made(
-            (stamp, plain, seen.room, pixels.shape), lambda: at_most(to_light(pixels, path), seen.room)
-        )
+        light = self._kept_working.made((stamp, plain, seen.room, pixels.shape), lambda: light_within(pixels, path, seen.room))
         key = (stamp, path.to_work, seen.room, pixels.shape)
         working = self._kept_pieces.made(key, lambda: looked(light, path)) if path.at(Place.LOOK) else light
         again = (key, path, replace(seen, part=None, scale=1.0))
