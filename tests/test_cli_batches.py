@@ -1,7 +1,10 @@
 """Verbs on many files, as a script meets them: told in order, none stopping the others, nothing written over anything."""
 
 import json
+import threading
+import time
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image, ImageCms
@@ -123,3 +126,42 @@ def test_the_other_verbs_take_many_too(pictures, tmp_path, capsys):
     )
     out = capsys.readouterr()
     assert "written" in out.out and "a.jpg" in out.err and [p.name for p in (tmp_path / "more").iterdir()] == ["f.jpg"]
+
+
+def test_many_files_are_inspected_by_several_processes_as_by_one(tmp_path, capsys, monkeypatch):
+    monkeypatch.setattr("velkin.cli.inspecting._MANY", 6)
+    monkeypatch.setattr("velkin.cli.inspecting._AT_ONCE", 2)
+    files = []
+    for number in range(7):
+        path = tmp_path / f"{number}.png"
+        cv2.imwrite(str(path), np.full((4 + number, 5, 3), 90, np.uint8))
+        files.append(path)
+    (tmp_path / "3.png").write_bytes(b"")
+    alone = asked(capsys, "inspect", *files, "--jobs", "1")
+    beside = asked(capsys, "inspect", *files, "--jobs", "2")
+    assert alone == beside and alone[0] == 1
+    assert [d.get("height") for d in alone[1]] == [4, 5, 6, None, 8, 9, 10]
+    assert "empty" in alone[1][3]["error"]
+
+
+@pytest.mark.parametrize("jobs", ["1", "2"])
+def test_a_hand_off_takes_as_many_frames_at_once_as_it_is_told(tmp_path, capsys, jobs, demo_shoot, monkeypatch):
+    names = ("north-0412", "north-0413", "lamp-0505")
+    at_once, most, lock = [], [], threading.Lock()
+    whole = raw.levels
+
+    def counted(path, *more, **how):
+        with lock:
+            at_once.append(path)
+            most.append(len(at_once))
+        time.sleep(0.1)
+        with lock:
+            at_once.pop()
+        return whole(path, *more, **how)
+
+    monkeypatch.setattr(raw, "levels", counted)
+    status, said, _ = asked(
+        capsys, "handoff", demo_shoot, "--to", "web", "--frames", *names, "--out", tmp_path / "out", "--jobs", jobs
+    )
+    assert status == 0 and [w["check"] for w in said["written"]] == ["ok"] * 3
+    assert max(most) == int(jobs)

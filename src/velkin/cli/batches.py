@@ -30,6 +30,11 @@ def once(work: _Work) -> _Work:
     return cached  # type: ignore[return-value]
 
 
+def cores() -> int:
+    """How many files are worked on at once where nobody says."""
+    return min(os.cpu_count() or 1, _MOST)
+
+
 def begin() -> None:
     """A run begins: nothing of an earlier one is known."""
     for cached in _kept:
@@ -58,7 +63,7 @@ def each(one: Callable[[argparse.Namespace], Told]) -> Callable[[argparse.Namesp
             return 0
         documents: list[dict[str, Any]] = []
         failed = False
-        with ThreadPoolExecutor(arguments.jobs or min(os.cpu_count() or 1, _MOST)) as pool:
+        with ThreadPoolExecutor(arguments.jobs or cores()) as pool:
             jobs = [pool.submit(one, _of(arguments, *pair)) for pair in zip(arguments.files, outs, strict=True)]
             for file, found in _in_order(arguments.files, jobs):
                 if isinstance(found, VelkinError | OSError | MemoryError):

@@ -114,7 +114,7 @@ def _carry_out(
     if jobs:
         journal = None if shoot.look_only else Journal.begin(shoot.path, jobs)
         try:
-            for number, done in enumerate(run(jobs, journal=journal), start=1):
+            for number, done in enumerate(run(jobs, journal=journal, at_once=arguments.jobs), start=1):
                 say(f"{number} of {len(jobs)}: {done.job.out.name}: {done.finding}")
                 results.append(done)
         finally:

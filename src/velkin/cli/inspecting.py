@@ -3,34 +3,57 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+from multiprocessing import get_context
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from velkin.cli.batches import cores
 from velkin.cli.saying import print_json, say
 from velkin.core.errors import VelkinError
 
 if TYPE_CHECKING:
     from velkin.core.files.contents import Carried
 
+#: A file's document, and why it has none in its place; empty where it has.
+_Seen = tuple[dict[str, Any], str]
+#: From so many files on it is worth while to begin other processes, which take so many at once.
+_MANY, _AT_ONCE = 400, 50
+
 
 def inspect_files(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
     documents: list[dict[str, Any]] = []
     failed = False
-    for path in arguments.files:
-        try:
-            document = _document(path, int(arguments.page) - 1, arguments.contents)
-        except VelkinError as error:
-            failed = True
-            say(str(error))
-            documents.append({"path": str(path), "error": error.message, "file": str(path)})
-            continue
+    look = partial(_look, page=int(arguments.page) - 1, contents=arguments.contents)
+    for document, reason in _seen(look, arguments.files, arguments.jobs or cores()):
         documents.append(document)
-        if not arguments.json:
+        if reason:
+            failed = True
+            say(reason)
+        elif not arguments.json:
             _print(document)
     if arguments.json:
         print_json(documents)
     return 1 if failed else 0
+
+
+def _seen(look: Callable[[Path], _Seen], files: list[Path], jobs: int) -> Iterator[_Seen]:
+    """What is found of each file, in their order. Looking is Python's own work, so that only processes do it on several cores."""
+    if jobs == 1 or len(files) < _MANY:
+        yield from map(look, files)
+        return
+    with ProcessPoolExecutor(jobs, mp_context=get_context("fork")) as pool:  # nothing else runs in this process yet
+        yield from pool.map(look, files, chunksize=_AT_ONCE)
+
+
+def _look(path: Path, page: int, contents: bool) -> _Seen:
+    try:
+        return _document(path, page, contents), ""
+    except VelkinError as error:
+        return {"path": str(path), "error": error.message, "file": str(path)}, str(error)
 
 
 def _document(path: Path, page: int, contents: bool) -> dict[str, Any]:

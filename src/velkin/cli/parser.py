@@ -99,7 +99,7 @@ def build() -> Parser:
         return sub
 
     p = verb("inspect", "what each file is and says of its colour", inspect_files)
-    p.add_argument("files", nargs="+", type=Path, metavar="FILE", help="raw files and pictures")
+    _files(p, "raw files and pictures")
     p.add_argument(
         "--contents", action="store_true", help="also list every part that a file holds, and what becomes of it in a new one"
     )
@@ -318,6 +318,7 @@ def build() -> Parser:
     p.add_argument("--changed-too", action="store_true", help="also use sources that changed since they came in")
     p.add_argument("--receipt", type=Path, metavar="FILE", help="write a receipt, .html or .pdf")
     p.add_argument("--resume", action="store_true", help="resume a hand-off that was interrupted")
+    _at_once(p, "frames")
     _replace(p)
     return parser
 
@@ -333,8 +334,12 @@ def build_window() -> Parser:
 
 def _files(p: argparse.ArgumentParser, what: str) -> None:
     p.add_argument("files", nargs="+", type=Path, metavar="FILE", help=what)
+    _at_once(p, "files")
+
+
+def _at_once(p: argparse.ArgumentParser, what: str) -> None:
     p.add_argument(
-        "--jobs", type=_jobs, default=None, metavar="N", help="how many files at once (default: as many as cores, at most 8)"
+        "--jobs", type=_jobs, default=None, metavar="N", help=f"how many {what} at once (default: as many as cores, at most 8)"
     )
 
 

@@ -301,6 +301,7 @@ def run(
     control: Control | None = None,
     told: Callable[[Job, str], None] = lambda job, stage: None,
     journal: Remembers | None = None,
+    at_once: int | None = None,
 ) -> Iterator[Done]:
     """Write and check every job; results come as they are finished.
 
@@ -312,10 +313,12 @@ def run(
     told : callable
         Called from the workers with a job and what begins: ``decoding``, ``rendering``, ``writing``, ``checking``.
     journal : Remembers, optional
+    at_once : int, optional
+        How many frames are worked on beside each other where there is memory for them; None for as many as cores, at most 8.
     """
     of_all = _Run(control or Control(), told, journal or Forgets())
     groups = [list(g) for _, g in itertools.groupby(jobs, key=lambda j: (j.frame, j.source))]
-    workers = min(max(os.cpu_count() or 1, 1), _MOST_WORKERS, len(groups) or 1)
+    workers = min(at_once or min(os.cpu_count() or 1, _MOST_WORKERS), len(groups) or 1)
     begin = _on_one_core if workers > 1 else None
     with ThreadPoolExecutor(max_workers=workers, thread_name_prefix="handoff", initializer=begin) as pool:
         try:
