@@ -10,7 +10,7 @@ import pytest
 import tifffile
 
 from velkin.core.cameraprofiles.anyprofile import check_camera
-from velkin.core.errors import BadProfile
+from velkin.core.errors import BadProfile, UnreadableFile
 from velkin.core.files import raw
 from velkin.core.files.camera_names import is_shot_with, normal, same_body, same_camera
 from velkin.core.files.contents import PartKind
@@ -146,3 +146,52 @@ def test_what_a_raw_file_holds_is_told(chart_dng, tmp_path):
     image.setExifData(exif)
     image.writeMetadata()
     assert look_at(path).facts.also == "1 KB of maker's notes"
+
+
+def _by_library(monkeypatch, path):
+    with monkeypatch.context() as m:
+        m.setattr(raw, "_told_by_tags", lambda *found: None)
+        return raw.read_facts(path)
+
+
+@pytest.mark.parametrize(
+    ("white", "neutral"),
+    [((WHITE,), (1, 2, 1, 1, 2, 3)), ((16000,), (4, 10, 10, 10, 7, 10)), ((WHITE,), (3, 10, 9, 10, 11, 10))],
+)
+def test_the_facts_of_a_plain_dng_are_read_without_its_mosaic_and_are_those_of_the_library(
+    tmp_path, monkeypatch, white, neutral
+):
+    tags = [(33421, 3, 2, (2, 2), True), (33422, 1, 4, b"\0\1\1\2", True), (50717, 4, len(white), white, True)]
+    path = dng(tmp_path / "a.dng", np.full((HEIGHT, WIDTH), 800, np.uint16), 32803, *tags, (50728, 5, 3, neutral, True))
+    known = _by_library(monkeypatch, path)
+    monkeypatch.setattr(raw, "_told_by_libraw", lambda opened: pytest.fail("the mosaic was read"))
+    found = raw.read_facts(path)
+    assert (found.bits, found.width, found.height) == (known.bits, known.width, known.height)
+    np.testing.assert_allclose(found.as_shot, known.as_shot, rtol=1e-6)
+
+
+@pytest.mark.parametrize(
+    "tag",
+    [
+        (50727, 5, 3, (2, 1, 1, 1, 1, 1), True),  # AnalogBalance
+        (50712, 3, 4, (0, 100, 1000, 4095), True),  # LinearizationTable
+        (50717, 4, 4, (WHITE, WHITE, 4000, WHITE), True),  # a white level of its own for each place
+    ],
+)
+def test_what_the_tags_alone_do_not_settle_is_left_to_the_library(tmp_path, monkeypatch, tag):
+    plain = [t for t in ((50717, 4, 1, (WHITE,), True),) if t[0] != tag[0]]
+    tags = [(33421, 3, 2, (2, 2), True), (33422, 1, 4, b"\0\1\1\2", True), *plain]
+    path = dng(tmp_path / "a.dng", np.full((HEIGHT, WIDTH), 800, np.uint16), 32803, *tags, tag)
+    asked = []
+    library = raw._told_by_libraw
+    monkeypatch.setattr(raw, "_told_by_libraw", lambda opened: asked.append(path) or library(opened))
+    raw.read_facts(path)
+    assert asked == [path]
+
+
+def test_a_plain_dng_that_was_cut_short_is_told_by_its_strips(tmp_path):
+    tags = [(33421, 3, 2, (2, 2), True), (33422, 1, 4, b"\0\1\1\2", True), (50717, 4, 1, (WHITE,), True)]
+    path = dng(tmp_path / "a.dng", np.full((HEIGHT, WIDTH), 800, np.uint16), 32803, *tags)
+    path.write_bytes(path.read_bytes()[:-2])
+    with pytest.raises(UnreadableFile, match="cut short"):
+        raw.read_facts(path)

@@ -85,7 +85,12 @@ def _spelled(value: Value, order: str) -> str:
 
 
 def exif_facts(path: Path) -> ExifFacts:
-    """The Exif facts of a file of any kind; what is missing or unreadable in it is left empty.
+    """The Exif facts of a file of any kind; what is missing or unreadable in it is left empty. Raises UnreadableFile, see `exif_values`."""
+    return facts_of_values(exif_values(path))
+
+
+def exif_values(path: Path) -> dict[str, str]:
+    """The Exif of a file of any kind, in words by exiv2's keys; what is too long to be words is empty.
 
     Raises
     ------
@@ -102,7 +107,11 @@ def exif_facts(path: Path) -> ExifFacts:
         raise UnreadableFile(f"its metadata cannot be read ({error})", path) from error
     exif = image.exifData()
     # embedded profiles, previews and the like are no words
-    values: dict[str, str] = {datum.key(): datum.toString() if datum.size() <= _LONGEST_TEXT else "" for datum in exif}
+    return {datum.key(): datum.toString() if datum.size() <= _LONGEST_TEXT else "" for datum in exif}
+
+
+def facts_of_values(values: Mapping[str, str]) -> ExifFacts:
+    """The Exif facts, and DNG's colour tags, among values by exiv2's keys."""
     return _facts(values, read_dng_colour(values))
 
 

@@ -6,7 +6,7 @@ the picture upright.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,8 +17,8 @@ import rawpy
 from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
-from velkin.core.files.dng_colour import DNGColour
-from velkin.core.files.exif import exif_facts
+from velkin.core.files.dng_colour import DNGColour, rational
+from velkin.core.files.exif import exif_values, facts_of_values
 from velkin.core.files.facts import FileFacts
 from velkin.core.files.picture import upright_by
 from velkin.core.files.safely import is_text_name
@@ -78,11 +78,11 @@ def read_facts(path: Path) -> RawFacts:
     """
     with opened(path) as raw:
         sizes = raw.sizes
-        white = int(raw.white_level)
-        balance = np.array(raw.camera_whitebalance[:3], dtype=np.float64)
-        libraw_matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
         turned = sizes.flip in (5, 6)
-    exif = exif_facts(path)
+        values = exif_values(path)
+        exif = facts_of_values(values)
+        told = _told_by_tags(values, exif.dng, path)
+        white, balance, libraw_matrix = _told_by_libraw(raw) if told is None else (*told, np.zeros((3, 3)))
     if balance.min() > 0 and np.all(np.isfinite(balance)):
         as_shot = balance / balance[1]
     else:
@@ -105,6 +105,41 @@ def read_facts(path: Path) -> RawFacts:
         exif=exif,
         is_dng=bool(exif.unique_model) or path.suffix.lower() == ".dng",
     )
+
+
+def _told_by_libraw(raw: Any) -> tuple[int, Floats, Floats]:
+    """White level, white balance and matrix as the library has them, which it tells once it has read all of the raw data."""
+    balance = np.array(raw.camera_whitebalance[:3], dtype=np.float64)
+    return int(raw.white_level), balance, np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
+
+
+def _told_by_tags(values: Mapping[str, str], colour: DNGColour | None, path: Path) -> tuple[int, Floats] | None:
+    """White level and white balance of a plain DNG by its tags (DNG 1.4: WhiteLevel, AsShotNeutral), so that nothing of the mosaic is read.
+
+    None where they do not settle it: curves and amplified channels are left to the library. Raises UnreadableFile for a file cut short.
+    """
+    if colour is None or colour.analog != (1.0, 1.0, 1.0):
+        return None
+    groups = {k.split(".")[1] for k, v in values.items() if k.endswith(".PhotometricInterpretation") and v == "32803"}
+    if len(groups) != 1:
+        return None
+    mosaic = {k.rpartition(".")[2]: v for k, v in values.items() if k.split(".")[1] in groups}
+    try:
+        whites = {rational(v) for v in mosaic["WhiteLevel"].split()}
+        neutral = np.array([rational(v) for v in values["Exif.Image.AsShotNeutral"].split()])
+        kind = "Tile" if "TileOffsets" in mosaic else "Strip"
+        ends = [
+            int(a) + int(n) for a, n in zip(*(mosaic[f"{kind}{w}"].split() for w in ("Offsets", "ByteCounts")), strict=True)
+        ]
+    except (KeyError, ValueError, ZeroDivisionError):
+        return None
+    if "LinearizationTable" in mosaic or mosaic.get("SampleFormat", "1") != "1" or len(whites) != 1 or not ends:
+        return None
+    if neutral.shape != (3,) or not np.all((neutral > 0) & np.isfinite(neutral)):
+        return None
+    if max(ends) > path.stat().st_size:
+        raise UnreadableFile("the raw data are damaged or cut short", path)
+    return round(whites.pop()), 1.0 / neutral
 
 
 def decode(path: Path, half: bool = False) -> Pixels:
