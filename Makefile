@@ -32,7 +32,7 @@ lint: $(TEST_STAMP)
 	@.venv/bin/lint-imports --no-cache
 
 performance: $(TEST_STAMP)
-	@QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py --page=docs/performance.md
+	@QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py $(PARTS) --page=docs/performance.md
 
 bench: $(TEST_STAMP)
 	@QT_QPA_PLATFORM=offscreen $(PY) benchmarks/run.py $(PARTS)

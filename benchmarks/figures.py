@@ -6,6 +6,7 @@ import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import date
 
 
 @dataclass(frozen=True)
@@ -26,6 +27,12 @@ def at_most(measured: float, limit: float, unit: str = "") -> Aim:
 def at_least(measured: float, limit: float, unit: str = "") -> Aim:
     """An aim that is met by a figure of `limit` or more."""
     return Aim(measured, limit, f"aim ≥ {limit:g}{unit and ' ' + unit}", bool(measured >= limit))
+
+
+def _sections(page: str) -> list[tuple[str, str]]:
+    """Heads and texts of the parts of a page; the list of what was missed is none."""
+    found = [piece.partition("\n") for piece in page.split("\n## ")[1:]]
+    return [(name, text.strip()) for name, _, text in found if name != "Missed"]
 
 
 class Report:
@@ -66,23 +73,25 @@ class Report:
             print(f"{name}: FAILED, {type(error).__name__}: {error}", flush=True)
         print(f"bench: {name} took {time.monotonic() - begun:.0f} s", file=sys.stderr, flush=True)
 
-    def page(self, head: str) -> str:
-        """All figures as a Markdown page under a head, part by part."""
+    def page(self, head: str, before: str = "", order: tuple[str, ...] = ()) -> str:
+        """All figures as a Markdown page under a head, part by part, each with the day of its run; parts of the page as it was `before` that
+        were not run now stay as they are. What was missed is told by the rows."""
+        parts = {name.lower(): text for name, text in _sections(before)}
+        for name in dict.fromkeys(row[0] for row in self.rows):
+            rows = ["| " + " | ".join(cell.replace("|", "/") for cell in row[1:]) + " |" for row in self.rows if row[0] == name]
+            table = ["| what | figure | held to | about it |", "|---|---|---|---|", *rows]
+            parts[name] = "\n".join([f"Run on {date.today()}.", "", *table])
+        known = [*(p for p in order if p in parts), *(p for p in parts if p not in order)]
         lines = [head.rstrip(), ""]
-        part = None
-        for row in self.rows:
-            if row[0] != part:
-                part = row[0]
-                lines += [
-                    "",
-                    f"## {part[0].upper()}{part[1:]}",
-                    "",
-                    "| what | figure | held to | about it |",
-                    "|---|---|---|---|",
-                ]
-            lines.append("| " + " | ".join(cell.replace("|", "/") for cell in row[1:]) + " |")
-        missed = "\n".join(f"- {m}" for m in self.missed) or "None."
-        return "\n".join([*lines, "", "## Missed", "", missed, ""])
+        for name in known:
+            lines += ["", f"## {name[0].upper()}{name[1:]}", "", parts[name]]
+        missed = [
+            f"- {name}: " + ", ".join(cell.strip() for cell in row.split("|")[1:4])
+            for name in known
+            for row in parts[name].splitlines()
+            if "**missed**" in row
+        ]
+        return "\n".join([*lines, "", "## Missed", "", "\n".join(missed) or "None.", ""])
 
     def end(self) -> None:
         """The last line: which aims were missed."""

@@ -55,17 +55,17 @@ print(time.perf_counter() - begun)
 """
 
 
-def large_frames(folder: Path, frame: Path) -> list[Path]:
-    """Forty raw frames of 24 MP, tiled from a demo frame's mosaic, each a little further to the side."""
+def large_frames(folder: Path, frame: Path, count: int = FRAMES) -> list[Path]:
+    """Some raw frames of 24 MP, tiled from a demo frame's mosaic, each a little further to the side."""
     folder.mkdir()
     with tifffile.TiffFile(frame) as tif:
         mosaic = tif.pages[0].asarray()
     tiled = np.tile(mosaic, (3, 3))[:4000, :6000]
     found = []
-    for number in range(FRAMES):
+    for number in range(count):
         path = folder / f"large-{number:02d}.dng"
         shot = Shot(datetime(2026, 3, 1, 10, number), Fraction(1, 60), 8.0, 100, np.array([0.5, 1.0, 0.6]))
-        write_dng(path, np.roll(tiled, 64 * number, axis=1), Camera(), shot)
+        write_dng(path, np.roll(tiled, 64 * number, axis=1), Camera(), shot, preview=True)
         found.append(path)
     return found
 

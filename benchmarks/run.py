@@ -53,7 +53,9 @@ from velkin.sim.scenes import Scene
 
 sys.path.insert(0, str(Path(__file__).parent))
 from figures import Report, at_most
+from gestures import bench_gestures
 from handing_off import bench_kills, bench_large
+from huge import bench_huge
 from layers import bench_layers
 from matching import bench_match
 from proofing import bench_shares, bench_solids, bench_toggling
@@ -82,13 +84,16 @@ from PyQt6.QtCore import QEventLoop, QSettings, QTimer
 from velkin.app.main import make_application, open_window
 app = make_application()
 window = open_window(Path(sys.argv[1]), QSettings(sys.argv[2], QSettings.Format.IniFormat))
+seen = []
+window.flow.glimpsed.connect(lambda _: QTimer.singleShot(0, lambda: seen.append(time.perf_counter() - begun)))
 window.show()
 loop = QEventLoop()
 window.service.rendered.connect(lambda _: QTimer.singleShot(0, loop.quit))
 loop.exec()
 app.processEvents()
 assert window.view.has_picture
-print(time.perf_counter() - begun)
+took = time.perf_counter() - begun
+print(seen[0] if seen else took, took)
 window.close()
 """
 
@@ -108,12 +113,16 @@ def bench_window(report: Report, shoot: Path, frame: Path, folder: Path) -> None
     rounds = []
     for _ in range(6):
         base = float(_alone(BASE, str(frame)))
-        ours = float(_alone(WINDOW, str(shoot), str(folder / "settings.ini")))
-        rounds.append((ours / base, ours, base))
-    ratio, ours, base = (statistics.median(r[i] for r in rounds[1:]) for i in range(3))
+        first, ours = (float(v) for v in _alone(WINDOW, str(shoot), str(folder / "settings.ini")).split())
+        rounds.append((ours / base, ours, base, first / base, first))
+    ratio, ours, base, first_ratio, first = (statistics.median(r[i] for r in rounds[1:]) for i in range(5))
     report.line(
-        "window up with the first picture", f"{ours:.2f} s = {ratio:.2f} x", f"base {base:.2f} s", at_most(ratio, 3, "x")
+        "window up with something to look at",
+        f"{first:.2f} s = {first_ratio:.2f} x",
+        f"base, Qt and a half-size decode: {base:.2f} s",
+        at_most(first_ratio, 1, "x"),
     )
+    report.line("  with the first picture", f"{ours:.2f} s = {ratio:.2f} x", at_most(ratio, 2, "x"))
 
 
 def bench_chart(report: Report, frames: Path) -> None:
@@ -384,9 +393,10 @@ def bench_demo(report: Report, folder: Path) -> None:
 
 _PAGE = f"""# Performance
 
-Written by `make performance` (benchmarks/run.py) in one run on {os.cpu_count()} cores; no number here was typed. What can be told as a ratio is one, to a
-library's own work on the same data in the same run or to the same thing without Velkin; times are of this machine, which other work may have shared.
-What an aim was missed by stands at the end. `make bench PARTS=season` prints a single part.
+Written by `make performance` (benchmarks/run.py) on {os.cpu_count()} cores, each part in one run; no number here was typed. What can be told as a ratio is one, to
+a library's own work on the same data in the same run or to the same thing without Velkin; times are of the machine of that day, which other work may
+have shared, so that parts of different days are not to be held against each other. What aims were missed stands at the end. `make bench PARTS=season`
+prints a single part, `make performance PARTS=season` writes it into the page.
 """
 
 
@@ -414,6 +424,7 @@ def main() -> None:
             "season": lambda f: bench_season(report, f),
             "changes": lambda f: bench_changes(report, f),
             "drags": lambda f: bench_drags(report, f, frames),
+            "gestures": lambda f: bench_gestures(report, f, frame),
             "stalls": lambda f: bench_stalls(report, f, frames),
             "toggling": lambda f: bench_toggling(report, f, frame),
             "shares": lambda f: bench_shares(report, frames),
@@ -424,6 +435,7 @@ def main() -> None:
             "layers": lambda f: bench_layers(report, f),
             "shell": lambda f: bench_shell(report, f),
             "try-on": lambda f: bench_try_on(report, f),
+            "150 MP": lambda f: bench_huge(report, f, frame),
             "large hand-off": lambda f: bench_large(report, f, frame),
         }
         page = [w for w in sys.argv[1:] if w.startswith("--page=")]
@@ -438,7 +450,9 @@ def main() -> None:
             shutil.rmtree(own, ignore_errors=True)
     report.end()
     if page:
-        Path(page[0].partition("=")[2]).write_text(report.page(_PAGE), encoding="utf-8")
+        out = Path(page[0].partition("=")[2])
+        before = out.read_text(encoding="utf-8") if named and out.exists() else ""
+        out.write_text(report.page(_PAGE, before, tuple(parts)), encoding="utf-8")
 
 
 if __name__ == "__main__":

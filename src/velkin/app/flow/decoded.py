@@ -44,8 +44,13 @@ class Decoded:
 
     def sample(self, path: Path, source: Source) -> NDArray[Any]:
         """About a million pixels (1, N, C) spread evenly over the full picture, or over the half size until that is decoded."""
-        full = self.get(path, source, not self.has(path, source, False))
-        return spread(full.reshape(-1, full.shape[-1]), _SAMPLE)[None]
+        half = not self.has(path, source, False)
+
+        def gathered() -> NDArray[Any]:
+            full = self.get(path, source, half)
+            return spread(full.reshape(-1, full.shape[-1]), _SAMPLE)[None]
+
+        return self._kept.made((*self._key(path, source, half), "sample"), gathered)
 
     def clear(self) -> None:
         """Drop everything."""

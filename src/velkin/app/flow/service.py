@@ -56,7 +56,8 @@ _log = logging.getLogger("velkin")
 
 #: Bytes of what is said of frames.
 _SAID = 60_000_000
-#: Pixels that are counted while something is dragged.
+#: Seconds for which a drag rests before its numbers are counted, and on how many pixels.
+_PAUSE = 0.06
 _QUICK = 100_000
 
 
@@ -304,6 +305,9 @@ class RenderService(QObject):
             return
         try:
             if dragged and path.by_pixel:
+                time.sleep(_PAUSE)  # while the hand moves, cores are for the picture
+                if wish != self._wish:
+                    return
                 few = self._decoded.sample(source, path.source)
                 quick = spread(few.reshape(-1, few.shape[-1]), _QUICK)[None]
                 self.measured.emit(numbers_of(frame, quick, path, False, None)[0])
