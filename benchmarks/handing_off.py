@@ -121,9 +121,8 @@ def bench_large(report: Report, folder: Path, frame: Path) -> None:
     report.line("  peak memory", f"{peak / 1024:.0f} MB", at_most(peak / 1024, 1500, "MB"))
 
 
-def _peak(shoot: Path, out: Path) -> int:
-    """Peak resident memory in kB of a hand-off of some of the frames."""
-    process, _ = hand_off(shoot, out, "--frames", *(f"large-{n:02d}" for n in range(6)), wait=False)
+def most_memory(process: subprocess.Popen[Any]) -> int:
+    """Peak resident memory in kB of a process, watched until it ends."""
     most = 0
     status = Path(f"/proc/{process.pid}/status")
     while process.poll() is None:
@@ -132,6 +131,13 @@ def _peak(shoot: Path, out: Path) -> int:
         except (OSError, StopIteration):
             break
         time.sleep(0.05)
+    return most
+
+
+def _peak(shoot: Path, out: Path) -> int:
+    """Peak resident memory in kB of a hand-off of some of the frames."""
+    process, _ = hand_off(shoot, out, "--frames", *(f"large-{n:02d}" for n in range(6)), wait=False)
+    most = most_memory(process)
     process.communicate()
     return most
 

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import tifffile
 from figures import Report, at_most
+from handing_off import most_memory
 from under_the_hand import HEAD, last_line
 
 from velkin.core.files import raw
@@ -65,13 +66,7 @@ def _watched(code: str) -> tuple[float, int]:
     """Seconds that a script took in a process of its own, and its most memory in bytes."""
     begun = time.perf_counter()
     process = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
-    most, status = 0, Path(f"/proc/{process.pid}/status")
-    while process.poll() is None:
-        try:
-            most = max(most, int(next(r for r in status.read_text().splitlines() if r.startswith("VmHWM")).split()[1]))
-        except (OSError, StopIteration):
-            break
-        time.sleep(0.05)
+    most = most_memory(process)
     told = process.communicate()[1]
     assert process.returncode == 0, told
     return time.perf_counter() - begun, most * 1024
