@@ -76,7 +76,8 @@ class Report:
     def page(self, head: str, before: str = "", order: tuple[str, ...] = ()) -> str:
         """All figures as a Markdown page under a head, part by part, each with the day of its run; parts of the page as it was `before` that
         were not run now stay as they are. What was missed is told by the rows."""
-        parts = {name.lower(): text for name, text in _sections(before)}
+        titles = {f"{name[0].upper()}{name[1:]}": name for name in order}
+        parts = {titles.get(title, title): text for title, text in _sections(before)}
         for name in dict.fromkeys(row[0] for row in self.rows):
             rows = ["| " + " | ".join(cell.replace("|", "/") for cell in row[1:]) + " |" for row in self.rows if row[0] == name]
             table = ["| what | figure | held to | about it |", "|---|---|---|---|", *rows]
