@@ -17,17 +17,14 @@ _EVERY, _SELDOM = 500, 60_000
 
 
 class Collector(QObject):
-    """Collects garbage between the events of the thread it is made on, as soon and as deep as Python's own thresholds say.
-
-    It begins at rest: while a program starts, what is made is there to stay.
-    """
+    """Collects garbage between the events of the thread it is made on, as soon and as deep as Python's own thresholds say."""
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         gc.disable()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._look)
-        self._timer.start(_SELDOM)
+        self._timer.start(_EVERY)
 
     def rest(self) -> None:
         """Hardly collect until `keep`: much is being loaded that stays, and would be looked through meanwhile."""

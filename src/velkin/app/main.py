@@ -62,6 +62,7 @@ def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
         The exit status.
     """
     app = make_application()
+    _collector(app).rest()  # while the program starts, what is made is there to stay
     log.begin()
     window = open_window(shoot)
     log.tell(window.model.report)
@@ -99,10 +100,15 @@ def leave(window: Window) -> None:
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
+def _collector(app: QApplication) -> Collector:
+    found = app.findChild(Collector)
+    assert found is not None
+    return found
+
+
 def look_ahead(window: Window) -> None:
     """Have ready what the hand may want next: modules and compiled loops on a worker, then the rooms, in idle moments."""
-    collector = make_application().findChild(Collector)
-    assert collector is not None
+    collector = _collector(make_application())
 
     def loaded(_: object) -> None:
         collector.keep()
