@@ -1,6 +1,8 @@
 """Verbs on many files, as a script meets them: told in order, none stopping the others, nothing written over anything."""
 
 import json
+import os
+import signal
 import threading
 import time
 
@@ -142,6 +144,26 @@ def test_many_files_are_inspected_by_several_processes_as_by_one(tmp_path, capsy
     assert alone == beside and alone[0] == 1
     assert [d.get("height") for d in alone[1]] == [4, 5, 6, None, 8, 9, 10]
     assert "empty" in alone[1][3]["error"]
+
+
+def test_files_are_inspected_to_the_end_though_a_process_is_ended_meanwhile(tmp_path, capsys, monkeypatch):
+    from velkin.cli import inspecting
+
+    monkeypatch.setattr(inspecting, "_MANY", 2)
+    monkeypatch.setattr(inspecting, "_AT_ONCE", 1)
+    own, whole = os.getpid(), inspecting._document
+
+    def killed(path, *more):
+        if path.stem == "2" and os.getpid() != own:
+            os.kill(os.getpid(), signal.SIGKILL)
+        return whole(path, *more)
+
+    monkeypatch.setattr(inspecting, "_document", killed)
+    files = [tmp_path / f"{n}.png" for n in range(5)]
+    for number, path in enumerate(files):
+        cv2.imwrite(str(path), np.full((4 + number, 5, 3), 90, np.uint8))
+    status, said, _ = asked(capsys, "inspect", *files, "--jobs", "2")
+    assert status == 0 and [d["height"] for d in said] == [4, 5, 6, 7, 8]
 
 
 @pytest.mark.parametrize("jobs", ["1", "2"])

@@ -55,7 +55,7 @@ def test_a_frame_shows_its_embedded_preview_until_it_is_decoded(qtbot, window, i
 def test_a_picture_seen_before_is_coarse_in_its_own_colours_at_first(qtbot, window, ids, held_back, monkeypatch):
     go, _ = held_back
     frame = window.model.state.frames[ids["north-0414"]]
-    monkeypatch.setattr("velkin.app.flow.service.preview_of", lambda facts, edge: None)
+    monkeypatch.setattr("velkin.app.flow.service.preview_of", lambda facts, edge, page: None)
     window.model.select(frame.id)
     qtbot.waitUntil(lambda: window.flow.glimpse != "", timeout=20000)
     assert "coarse, being read" in window.view.captions[0]
@@ -64,6 +64,15 @@ def test_a_picture_seen_before_is_coarse_in_its_own_colours_at_first(qtbot, wind
     assert coarse == thumbnail  # through its own path, as its thumbnail is
     go.set()
     qtbot.waitUntil(lambda: window.flow.current is not None, timeout=60000)
+
+
+def test_a_preview_that_goes_wrong_keeps_no_picture_away(qtbot, window, ids, held_back, monkeypatch):
+    go, _ = held_back
+    monkeypatch.setattr("velkin.app.flow.service.preview_of", lambda *asked: 1 / 0)
+    go.set()
+    window.model.select(ids["north-0414"])
+    qtbot.waitUntil(lambda: window.flow.current is not None, timeout=60000)
+    assert window.flow.glimpse == "" and window.view.has_picture
 
 
 def test_the_frames_that_a_step_leads_to_are_decoded_before_they_are_asked_for(qtbot, window, ids, held_back):

@@ -104,6 +104,12 @@ def test_a_large_jpeg_gives_its_own_numbers_coarse(tmp_path):
     assert np.abs(means - found.pixels).max() <= 2
 
 
+def test_another_picture_of_the_same_file_is_not_shown_as_the_first(tmp_path):
+    facts = jpeg(tmp_path / "a.jpg")
+    assert preview_of(facts, 300, 0) is not None
+    assert preview_of(facts, 300, 1) is None
+
+
 def test_a_turned_jpeg_is_upright(tmp_path):
     exif = Image.Exif()
     exif[274] = 8

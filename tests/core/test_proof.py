@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
-from velkin.core import measures
 from velkin.core.conversion.conversion import Conversion, is_destination
 from velkin.core.conversion.light import from_linear
 from velkin.core.conversion.outside import measure_outside
 from velkin.core.errors import BadProfile
+from velkin.core.gamut import masks
 from velkin.core.gamut import solid as solids
 from velkin.core.gamut.ease import ease
-from velkin.core.gamut.easing import DETAIL, full_strength, new_easing
+from velkin.core.gamut.easing import BRUSHED, DETAIL, Place, Stroke, full_strength, new_easing
 from velkin.core.gamut.intents import advice, best_of, renderings
 from velkin.core.gamut.membership import measure, outside, outside_of
 from velkin.core.gamut.roundtrip import outside_by_profile, own_error, there_and_back
@@ -153,6 +155,22 @@ def test_everything_said_of_a_picture_agrees_with_itself(destination, easing, pr
 
 
 @pytest.mark.parametrize("destination", ["srgb", "press"])
+@pytest.mark.parametrize("known", [False, True], ids=["every pixel", "sampled"])
+def test_easings_that_do_not_act_change_nothing(destination, known, press) -> None:
+    """What is painted on a picture of another shape is set aside."""
+    to = {"press": press}.get(destination) or BUILT_IN[destination]
+    aside = replace(full_strength()[0], place=Place(BRUSHED, strokes=(Stroke(((0.5, 0.5, 1.0),)),), painted_on=(80, 61)))
+    path = path_of(PictureSource(ROMM), ROMM, to)
+    numbers = (noise(61, 80).clip(0, 1) * 65535).astype(np.uint16)
+    first, _ = measure_proof(to_working(numbers, path), path)
+    for stroke_on, changes in (((80, 61), True), ((61, 80), False)):
+        eased = path.eased_by(replace(aside, place=replace(aside.place, painted_on=stroke_on)))
+        said = measure_source(numbers, eased, first if known else None).proofed
+        assert (said.change is not None) is changes
+        assert (said.after == said.before) is not changes
+
+
+@pytest.mark.parametrize("destination", ["srgb", "press"])
 @pytest.mark.parametrize("easing", [(), full_strength(), (new_easing(DETAIL),)], ids=["plain", "knee", "detail"])
 @pytest.mark.parametrize("known", [False, True], ids=["every pixel", "sampled"])
 def test_a_picture_measured_in_bands_is_measured_as_a_whole(destination, easing, known, press, monkeypatch) -> None:
@@ -161,7 +179,7 @@ def test_a_picture_measured_in_bands_is_measured_as_a_whole(destination, easing,
     numbers = (noise(61, 80).clip(0, 1) * 65535).astype(np.uint16)
     first, _ = measure_proof(to_working(numbers, path), path)
     whole = measure_source(numbers, path, first if known else None)
-    monkeypatch.setattr(measures, "_BAND", 700)
+    monkeypatch.setattr(masks, "BAND", 700)
     bands = measure_source(numbers, path, first if known else None)
     assert np.array_equal(bands.here, whole.here) and bands.here_outside == whole.here_outside
     assert np.array_equal(bands.proofed.there, whole.proofed.there)

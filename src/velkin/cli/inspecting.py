@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
@@ -45,8 +46,14 @@ def _seen(look: Callable[[Path], _Seen], files: list[Path], jobs: int) -> Iterat
     if jobs == 1 or len(files) < _MANY:
         yield from map(look, files)
         return
+    told = 0
     with ProcessPoolExecutor(jobs, mp_context=get_context("fork")) as pool:  # nothing else runs in this process yet
-        yield from pool.map(look, files, chunksize=_AT_ONCE)
+        try:
+            for found in pool.map(look, files, chunksize=_AT_ONCE):
+                yield found
+                told += 1
+        except BrokenProcessPool:  # one of them was ended from outside: the rest is looked at here
+            yield from map(look, files[told:])
 
 
 def _look(path: Path, page: int, contents: bool) -> _Seen:

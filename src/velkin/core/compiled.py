@@ -151,7 +151,8 @@ def within_band() -> bool:
 def in_bands(work: Callable[[int, int], Any], number: int, band: int = BAND) -> list[Any]:
     """What `work(first, last)` gives for bands of `band` pixels (or rows) at most that together are all, in order, on all cores.
 
-    The bands are of one size and as many for each core, so that none waits for another's last. Called from within such a band it is one band: the cores are at work already, and a pool that waits for itself would wait for ever.
+    The bands are of one size and as many for each core, so that none waits for another's last. Called from within such a band it is one
+    band: the cores are at work already, and a pool that waits for itself would wait for ever.
     """
     if number <= band or within_band():
         return [work(0, number)]

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from velkin.core.conversion.codes import Numbers, histogram_of_light, histogram_of_numbers
 from velkin.core.conversion.light import carried, from_linear
 from velkin.core.conversion.outside import Outside, added, measure_outside
-from velkin.core.gamut.masks import Window
+from velkin.core.gamut.masks import Window, bands_of
 from velkin.core.gamut.membership import Mask, count_and_mask, largest_patch
 from velkin.core.gamut.simulation import lost_there
 from velkin.core.path import ColourPath
@@ -25,8 +25,6 @@ Pixels = NDArray[np.float32]
 NUMBERS = 2_000_000
 #: ΔE is measured on about so many pixels spread over the picture.
 _SAMPLE = 300_000
-#: Pixels of a band.
-_BAND = 2_000_000
 
 
 @dataclass(frozen=True)
@@ -111,12 +109,10 @@ def measure_source(source: Numbers, path: ColourPath, known: ProofMeasures | Non
     )
     here: NDArray[np.int64] | None = None
     here_outside: Outside | None = None
-    step = max(_BAND // max(width, 1), 1) if path.by_bands else height
     drawn = step_of(width * height, NUMBERS)
-    for first in range(0, height, step):
-        window = Window(width, height, 0, first)
-        working = to_working(source[first : first + step], path, window)
-        few = every(working.reshape(-1, 3), drawn, first * width)[None]
+    for rows, window in bands_of(width, height, path.by_bands):
+        working = to_working(source[rows], path, window)
+        few = every(working.reshape(-1, 3), drawn, window.top * width)[None]
         counts, out = histogram_of_light(few, path.working), measure_outside(working, path.working)
         here = counts if here is None else here + counts
         here_outside = out if here_outside is None else here_outside + out
@@ -133,16 +129,14 @@ def loss_of(source: Numbers, path: ColourPath) -> tuple[Outside, NDArray[np.floa
     BadProfile
     """
     height, width = source.shape[:2]
-    step = max(_BAND // max(width, 1), 1) if path.by_bands else height
-    parts, masks, lost = [], [], np.empty((height, width), dtype=np.float32)
-    for first in range(0, height, step):
-        window = Window(width, height, 0, first)
-        now = eased(to_working(source[first : first + step], path, window), path, window)
-        counts, out = count_and_mask(now, path.proof)
+    parts = []
+    stays, lost = np.empty((height, width), dtype=np.bool_), np.empty((height, width), dtype=np.float32)
+    for rows, window in bands_of(width, height, path.by_bands):
+        now = eased(to_working(source[rows], path, window), path, window)
+        counts, stays[rows] = count_and_mask(now, path.proof)
         parts.append(counts)
-        masks.append(out)
-        lost[first : first + step] = lost_there(now, path.proof)
-    return replace(added(parts), largest=largest_patch(np.concatenate(masks))), lost
+        lost[rows] = lost_there(now, path.proof)
+    return replace(added(parts), largest=largest_patch(stays)), lost
 
 
 def measure_proof(working: Pixels, path: ColourPath) -> tuple[ProofMeasures, Mask]:
@@ -171,12 +165,14 @@ class _EveryPixel:
         self._after: list[Outside] = []
         self._there: list[NDArray[np.int64]] = []
         self._few: list[tuple[Pixels, Pixels, Mask]] = []
+        self._eases = False
 
     def add(self, working: Pixels, window: Window) -> None:
         """Count a band of rows, linear working RGB."""
         path = self._path
         now = eased(working, path, window)
         counts, out = count_and_mask(working, path.proof)
+        self._eases |= now is not working
         left, stays = (counts, out) if now is working else count_and_mask(now, path.proof)
         self._before.append(counts)
         self._outside.append(out)
@@ -191,9 +187,9 @@ class _EveryPixel:
         """The whole picture."""
         outside, stays = np.concatenate(self._outside), np.concatenate(self._stays)
         before = replace(added(self._before), largest=largest_patch(outside))
-        after = replace(added(self._after), largest=largest_patch(stays)) if self._path.easings else before
+        after = replace(added(self._after), largest=largest_patch(stays)) if self._eases else before
         few, few_now, out = (np.concatenate([f[k] for f in self._few], axis=-2 if k < 2 else 0) for k in range(3))
-        loss, change = _in_delta_e(few, few_now, out, self._path)
+        loss, change = _in_delta_e(few, few_now if self._eases else None, out, self._path)
         return ProofMeasures(np.sum(self._there, axis=0), before, after, loss, change), stays
 
 
@@ -204,6 +200,7 @@ class _Sample:
         self._path, self._known, self._pixels = path, known, width * height
         self._step = step_of(width * height, NUMBERS)
         self._few: list[tuple[Pixels, Pixels]] = []
+        self._eases = False
 
     def add(self, working: Pixels, window: Window) -> None:
         """Take a sample of a band of rows, linear working RGB."""
@@ -214,6 +211,7 @@ class _Sample:
         else:
             whole = eased(working, path, window)
             now = few if whole is working else every(whole.reshape(-1, 3), self._step, at)[None]
+        self._eases |= now is not few
         self._few.append((few, now))
 
     def said(self) -> tuple[ProofMeasures, None]:
@@ -221,12 +219,13 @@ class _Sample:
         path = self._path
         few, now = (np.concatenate([f[k] for f in self._few], axis=1) for k in (0, 1))
         counts, out = count_and_mask(few, path.proof)
-        left = count_and_mask(now, path.proof)[0] if path.easings else counts
+        left = count_and_mask(now, path.proof)[0] if self._eases else counts
         by = self._pixels / max(self._known.after.pixels, 1)
         before = replace(counts, largest=round(self._known.before.largest * by))
         after = replace(left, largest=round(self._known.after.largest * by))
         step = step_of(now.shape[1], _SAMPLE)
-        loss, change = _in_delta_e(every(few[0], step)[None], every(now[0], step)[None], every(out[0], step), path)
+        moved = every(now[0], step)[None] if self._eases else None
+        loss, change = _in_delta_e(every(few[0], step)[None], moved, every(out[0], step), path)
         there = _histogram(now, path)
         return ProofMeasures(there, before, after, loss, change), None
 
@@ -238,11 +237,12 @@ def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:
     return histogram_of_numbers(from_linear(now, path.proof))
 
 
-def _in_delta_e(few: Pixels, now: Pixels, out: Mask, path: ColourPath) -> tuple[Loss, Change | None]:
-    """What the destination loses of a sample (1, N, 3) as eased, and what the easings changed; `out` is what was outside before."""
-    lost = lost_there(now, path.proof)
+def _in_delta_e(few: Pixels, now: Pixels | None, out: Mask, path: ColourPath) -> tuple[Loss, Change | None]:
+    """What the destination loses of a sample (1, N, 3) as eased, and what the easings changed; `now` is None where nothing eases, `out` is
+    what was outside before."""
+    lost = lost_there(few if now is None else now, path.proof)
     loss = Loss(float(lost.mean()), float(np.percentile(lost, 95)), float(lost.max()))
-    if not path.easings:
+    if now is None:
         return loss, None
     moved = difference(lab(few, path.working), lab(now, path.working))[0]
     return loss, Change(float(moved.mean()), float(moved[~out].mean()) if not out.all() else 0.0)

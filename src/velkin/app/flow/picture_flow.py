@@ -105,6 +105,8 @@ class PictureFlow(QObject):
         #: What is shown in the picture's place until it is there, in words; empty when nothing is.
         self.glimpse = ""
         self._awaited: int | None = None
+        #: What is read ahead, as of the moment at which the frame at hand was first asked for.
+        self._next: tuple[tuple[Path, Source], ...] = ()
         self._patience = QTimer(self)
         self._patience.setSingleShot(True)
         self._patience.setInterval(_PATIENCE)
@@ -204,6 +206,7 @@ class PictureFlow(QObject):
         unseen = self.rendered is None or self.rendered.frame != frame.id
         if unseen:
             self._await(frame.id)
+            self._next = self._ahead()
         others = tuple(zip(self._model.other_paths(), self._model.others_there(), strict=False))
         self._service.show(
             frame.id,
@@ -213,7 +216,7 @@ class PictureFlow(QObject):
             others,
             self._model.dragging,
             unseen=frame if unseen else None,
-            ahead=self._ahead(),
+            ahead=self._next,
         )
         self._tell_stops(path)
         self._read_pins()

@@ -195,7 +195,8 @@ class RenderService(QObject):
         """What can be shown of a frame before it is decoded, or before the compiled loops are there."""
         if at_hand() and self._decoded.has(unseen.path, path.source, True):
             return
-        preview = preview_of(unseen.facts, max(seen.room))
+        page = path.source.page if isinstance(path.source, PictureSource) else 0
+        preview = preview_of(unseen.facts, max(seen.room), page)
         if preview is not None and not preview.own:
             codes = preview.pixels
             if not same_numbers(SRGB, seen.screen):
@@ -204,8 +205,7 @@ class RenderService(QObject):
             return
         if not at_hand():
             return
-        plain_rgb = preview is not None and unseen.picture.colour_model == "rgb"
-        coarse = preview.pixels if preview is not None and plain_rgb else self.small_of(unseen, path)
+        coarse = preview.pixels if preview is not None else self.small_of(unseen, path)
         if coarse is not None:
             drawn = for_screen(eased(to_working(coarse, path), path), path, seen.screen, proofed=seen.proofed, paper=seen.paper)
             self.glimpsed.emit(unseen.id, to_image(drawn), True)
@@ -225,8 +225,10 @@ class RenderService(QObject):
         if wish != self._wish:
             return
         if unseen is not None:
-            with contextlib.suppress(VelkinError):  # told with the picture
+            try:
                 self._glimpse(unseen, path, seen)
+            except Exception:  # whatever it is, the picture itself is made all the same, and tells what is wrong
+                _log.info("no preview of %s", source, exc_info=True)
         self._prepare(path, seen)
         states = [(path, seen), *((other, replace(seen, proofed=there, mark="")) for other, there in others)]
         try:

@@ -22,6 +22,7 @@ class MemorySheet(Sheet):
         self._service, self._settings = service, settings
         self.field = QDoubleSpinBox()
         self.field.setDecimals(1)
+        self.field.setKeyboardTracking(False)  # the 1 of 12 would drop most of what is kept
         self.field.setSingleStep(0.5)
         self.field.setRange(LEAST / _GB, of_this_machine() / _GB)
         self.field.setSuffix("\u00a0GB")

@@ -47,11 +47,13 @@ class Preview:
     own: bool
 
 
-def preview_of(facts: FileFacts, edge: int) -> Preview | None:
+def preview_of(facts: FileFacts, edge: int, page: int = 0) -> Preview | None:
     """A preview with a longest edge of `edge` pixels or a little more where the file has as much; None where it has none of use.
 
-    Never raises for what is wrong with a file: who decodes it says that.
+    `page` is the picture of a file that holds several, from 0; only the first has a preview. Never raises for what is wrong with a file: who decodes it says that.
     """
+    if page:
+        return None
     with contextlib.suppress(Exception):
         if isinstance(facts, RawFacts):
             return _embedded(facts, edge)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import cv2
@@ -23,6 +24,18 @@ class Window:
     height: int
     left: int = 0
     top: int = 0
+
+
+#: Pixels of a band of rows.
+BAND = 2_000_000
+
+
+def bands_of(width: int, height: int, by_bands: bool = True) -> Iterator[tuple[slice, Window]]:
+    """The rows of a picture band by band, and where each lies, so that what is made on the way takes little memory; all of them at once where
+    what is done `by_bands` would show."""
+    step = max(BAND // max(width, 1), 1) if by_bands else height
+    for first in range(0, height, step):
+        yield slice(first, first + step), Window(width, height, 0, first)
 
 
 #: Strokes are painted at this size of the longest side at most and enlarged; brushes are soft.

@@ -23,7 +23,7 @@ from velkin.core.files.safely import refuse_output
 from velkin.core.files.transparency import held_by
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import EVERYWHERE, OVERALL, Easing
-from velkin.core.gamut.masks import Window
+from velkin.core.gamut.masks import Window, bands_of
 from velkin.core.gamut.membership import Mask, count_and_mask, largest_patch
 from velkin.core.handoff.copies import CopyWish, alpha_in
 from velkin.core.icc.space import Space, check_model, family, profile_of
@@ -35,8 +35,6 @@ Pixels = NDArray[np.float32]
 #: Rounding to codes may push a colour out again; it is brought in a little further up to so many times.
 _ROUNDS = 12
 _FURTHER = 0.02
-#: Pixels of a band.
-_BAND = 2_000_000
 
 
 @dataclass(frozen=True)
@@ -100,13 +98,11 @@ def eased_numbers(
     BadProfile
     """
     height, width = numbers.shape[:2]
-    step = height if any(e.looks_around for e in easings) else max(_BAND // max(width, 1), 1)
     out: NDArray[Any] | None = None
     was, stays = (np.empty((height, width), dtype=np.bool_) for _ in range(2))
     before, after, moved = [], [], 0.0
-    for first in range(0, height, step):
-        rows = slice(first, first + step)
-        band = _eased_band(numbers[rows], space, to, easings, Window(width, height, 0, first))
+    for rows, window in bands_of(width, height, not any(e.looks_around for e in easings)):
+        band = _eased_band(numbers[rows], space, to, easings, window)
         before.append(band.before)
         after.append(band.after)
         was[rows], stays[rows] = band.was, band.stays
