@@ -78,6 +78,8 @@ def median_time(work: Callable[[], object], rounds: int = 5) -> float:
 WINDOW = """
 import sys, time
 begun = time.perf_counter()
+import gc
+gc.disable()  # as the command does
 from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QSettings, QTimer
 from velkin.app.main import make_application, open_window
@@ -358,6 +360,8 @@ def bench_handoff(report: Report, shoot_path: Path, folder: Path) -> None:
 DEMO = """
 import sys, time
 begun = time.perf_counter()
+import gc
+gc.disable()  # as the command does
 from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QSettings, QTimer
 from velkin.app.main import make_application, open_window

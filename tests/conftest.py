@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from velkin.core.compiled import LOOPS
 from velkin.sim import madderfold
 from velkin.sim.demo import write_demo_shoot
 
@@ -52,3 +53,11 @@ def chart_dng(tmp_path_factory) -> Path:
     path = tmp_path_factory.mktemp("chart") / "chart.dng"
     shoot_chart(path)
     return path
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _nothing_compiled_in_anybodys_session():
+    """Whatever the tests have loops run over is what set-up compiles them for."""
+    yield
+    beyond = {loop.__name__: more for loop in LOOPS if loop.signatures and (more := set(loop.ready) - set(loop.signatures))}
+    assert beyond == {}

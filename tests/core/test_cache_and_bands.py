@@ -7,8 +7,8 @@ import time
 import numpy as np
 import pytest
 
+from velkin.core.bands import BAND, in_bands, within_band
 from velkin.core.cache import Cache, cached, file_stamp
-from velkin.core.compiled import BAND, in_bands, within_band
 
 
 def test_threads_that_ask_together_wait_for_one_that_makes_it():

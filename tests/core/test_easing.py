@@ -100,7 +100,7 @@ def test_a_press_ends_at_its_black_and_gray_holds_greys_only(press) -> None:
     gray = boundary_of(grays()["gray-22"]).chroma
     assert gray[len(gray) // 4 :].max() < 0.03  # near black a chroma is no colour to the eye
     t = np.array([[1, 0], [0, 1], [-1, 0], [0, -1], [0.5, -0.5]])
-    assert np.allclose([diamond(a, b) for a, b in t.astype(np.float32)], [0, 1, 2, 3, 3.5])
+    assert np.allclose([diamond.function(a, b) for a, b in t.astype(np.float32)], [0, 1, 2, 3, 3.5])
 
 
 # ---- how good it is -----------------------------------------------------------------------------------------------

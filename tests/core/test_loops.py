@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
+import re
+from importlib import import_module
+from pathlib import Path
 
 import numpy as np
 import pytest
 
-from velkin.core import disk_cache
-from velkin.core.compiled import FEW, Loop, exact_jit
+import velkin
+from velkin.app.warming import MODULES, warm_up
+from velkin.core import compiled, disk_cache
+from velkin.core.compiled import LOOPS, Loop, exact_loop
 from velkin.core.conversion import kernels
 from velkin.core.conversion.curves import decoder_of, encoder_of
 from velkin.core.conversion.tables import Table, table_of_values
@@ -44,11 +47,15 @@ CASES = {
 }  # fmt: skip
 
 
+def as_written(loop):
+    return loop.with_called(as_written)
+
+
 @pytest.mark.parametrize("name", sorted(CASES))
 def test_a_loop_gives_the_same_bits_as_it_is_written_and_compiled(name):
     loop: Loop = getattr(kernels, name)
     done = []
-    for way in (loop.plain(), loop.compiled()):
+    for way in (as_written(loop), loop):
         arguments = [a.copy() if isinstance(a, np.ndarray) else a for a in CASES[name]]
         with np.errstate(all="ignore"):
             way(*arguments)
@@ -59,28 +66,69 @@ def test_a_loop_gives_the_same_bits_as_it_is_written_and_compiled(name):
         )
 
 
-def test_a_small_picture_is_converted_without_the_compiler_and_a_large_one_with_it(tmp_path):
-    script = (
-        "import sys, numpy as np, imagecodecs\n"
-        "side = int(sys.argv[1])\n"
-        "open(sys.argv[2], 'wb').write(imagecodecs.png_encode(np.full((side, side, 3), 90, np.uint8)))\n"
-        "from velkin.cli import main\n"
-        "status = main(['convert', sys.argv[2], '--from', 'srgb', '--to', 'oprgb', '--out', sys.argv[2] + '.png'])\n"
-        "print(status, 'numba' in sys.modules)\n"
-    )
-    for side, compiled in ((60, "False"), (int(FEW**0.5) + 60, "True")):
-        done = subprocess.run(
-            [sys.executable, "-c", script, str(side), str(tmp_path / f"{side}.png")], capture_output=True, text=True
-        )
-        assert done.stdout.split()[-2:] == ["0", compiled], done.stderr
+@pytest.fixture
+def shelves(tmp_path, monkeypatch):
+    """Folders for code, of which the first cannot be written."""
+    (tmp_path / "no folder").write_text("a file")
+    monkeypatch.setattr(compiled, "_folders", lambda: [tmp_path / "no folder" / "loops", tmp_path / "loops"])
+    return tmp_path / "loops"
 
 
-def test_a_loop_that_calls_others_and_one_that_is_not_exact():
-    assert isinstance(exact_jit(_plain_function), Loop) and exact_jit(_plain_function)(np.arange(3.0)) == 3.0
+def scaled(values, times, out):
+    for i in range(values.shape[0]):
+        out[i] = values[i] * times
 
 
-def _plain_function(values):
-    return values.sum()
+def run_of(loop, given=(1.5, 2.0, 3.0), times=2.0):
+    out = np.zeros(len(given))
+    loop(np.array(given), times, out)
+    return out.tolist()
+
+
+def test_a_loop_is_compiled_once_and_its_code_kept_for_the_next_start(shelves, monkeypatch):
+    assert run_of(exact_loop()(scaled)) == [3.0, 4.0, 6.0]
+    (kept,) = shelves.iterdir()
+    monkeypatch.setattr(compiled, "_compiler", lambda: pytest.fail("compiled again"))
+    assert run_of(exact_loop()(scaled), times=-1.0) == [-1.5, -2.0, -3.0]
+    monkeypatch.undo()
+    monkeypatch.setattr(compiled, "_folders", lambda: [shelves])
+    kept.write_bytes(kept.read_bytes()[:-100])
+    assert run_of(exact_loop()(scaled)) == [3.0, 4.0, 6.0]
+    assert [p.name for p in shelves.iterdir()] == [kept.name], "code that is not whole is made anew"
+
+
+def test_another_code_or_another_constant_is_another_loop(shelves):
+    def made(text, constant):
+        world = {"CONSTANT": constant}
+        exec(f"def scaled(values, times, out):\n    for i in range(len(values)):\n        out[i] = {text}", world)
+        return exact_loop()(world["scaled"])
+
+    assert run_of(made("values[i] + CONSTANT", 1.0))[0] == 2.5
+    assert run_of(made("values[i] + CONSTANT", 2.0))[0] == 3.5
+    assert run_of(made("values[i] - CONSTANT", 2.0))[0] == -0.5
+    assert len(list(shelves.iterdir())) == 3
+
+
+def test_arrays_that_are_not_contiguous_are_run_over_all_the_same(shelves):
+    out = np.zeros((3, 2))
+    exact_loop()(scaled)(np.arange(6.0)[::2], 3.0, out[:, 1])
+    assert out.tolist() == [[0, 0], [0, 6], [0, 12]]
+
+
+def test_a_loop_that_makes_arrays_is_refused_when_it_is_compiled(shelves):
+    def making(values):
+        values[0] = np.zeros(3)[0]
+
+    with pytest.raises(Exception, match="zeros"):
+        exact_loop()(making)(np.zeros(3))
+
+
+def test_set_up_compiles_every_loop_there_is():
+    source = Path(velkin.__file__).parent
+    marked = {p for p in source.rglob("*.py") if re.search(r"^@(exact_)?loop\(\"", p.read_text(), re.M)}
+    assert {Path(import_module(m).__file__) for m in MODULES} == marked
+    warm_up()
+    assert all(set(loop.signatures) <= set(loop.ready) for loop in LOOPS)
 
 
 def test_what_is_kept_on_the_disk_is_the_same_and_damage_is_made_anew(tmp_path, monkeypatch):

@@ -28,10 +28,15 @@ def test_the_command_line_without_loops_loads_neither_compiler_nor_qt():
     assert told[0] == "velkin" and told[2:] == []
 
 
-def test_the_first_loop_brings_the_compiler_up_without_linear_algebra():
+def test_a_loop_that_was_compiled_is_run_without_the_compiler():
     code = (
         "import numpy as np\nfrom velkin.core.cameraprofiles.applying import apply_colours\n"
         "from velkin.core.cameraprofiles.models import Matrix, as_rows\n"
         "apply_colours(np.ones((70000, 3), np.float32), Matrix(as_rows(np.eye(3))), np.eye(3))"
     )
-    assert loaded_by(code, "numba", "scipy.linalg") == ["numba"]
+    loaded_by(code)  # compiled now, where it has not been yet
+    assert loaded_by(code, "llvmlite", "numba", "scipy") == ["llvmlite"]
+
+
+def test_compiling_brings_the_compiler_up_without_linear_algebra():
+    assert loaded_by("from velkin.core.compiled import _compiler\n_compiler()", "numba", "scipy.linalg") == ["numba"]

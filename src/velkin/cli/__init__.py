@@ -6,6 +6,7 @@ Exit status: 0 done; 1 the work was refused or something failed; 2 wrong use. Ne
 from __future__ import annotations
 
 import difflib
+import gc
 import io
 import os
 import sys
@@ -78,6 +79,7 @@ def _window(words: list[str]) -> int:
     except VelkinError as error:
         say(str(error))
         return 1
+    gc.disable()  # what is loaded is there to stay; the window's own collector takes over
     from velkin.app.main import start
 
     try:

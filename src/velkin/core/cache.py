@@ -14,7 +14,7 @@ from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
-from velkin.core.compiled import within_band
+from velkin.core.bands import within_band
 
 V = TypeVar("V")
 _F = TypeVar("_F", bound=Callable[..., Any])

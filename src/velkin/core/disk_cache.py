@@ -10,6 +10,7 @@ import contextlib
 import dataclasses
 import functools
 import hashlib
+import io
 import os
 import tempfile
 import zipfile
@@ -81,24 +82,46 @@ def _read(path: Path, kind: type) -> Any:
 
 
 def _write(path: Path, value: Any) -> None:
-    """Keep a result whole or not at all; a disk that takes none costs nothing but time."""
     values = (
         {f.name: getattr(value, f.name) for f in dataclasses.fields(value)}
         if dataclasses.is_dataclass(value)
         else {"value": value}
     )
+    stream = io.BytesIO()
+    np.savez(stream, **values)
+    if _put(path, stream.getvalue()):
+        _prune(path.parent.parent)
+
+
+def keep_bytes(path: Path, data: bytes) -> bool:
+    """Keep bytes under a name, with a digest that tells whether they are whole; ``False`` where the disk takes none."""
+    return _put(path, hashlib.sha256(data).digest() + data)
+
+
+def kept_bytes(path: Path) -> bytes | None:
+    """Bytes that were kept under a name, or ``None`` where there are none, or none that are whole."""
+    try:
+        digest, data = (found := path.read_bytes())[:32], found[32:]
+    except OSError:
+        return None
+    return data if hashlib.sha256(data).digest() == digest else None
+
+
+def _put(path: Path, data: bytes) -> bool:
+    """Write whole or not at all; a disk that takes none costs nothing but time."""
     temporary = ""
-    with contextlib.suppress(OSError):
+    try:
         path.parent.mkdir(parents=True, exist_ok=True)
         handle, temporary = tempfile.mkstemp(suffix=".part", dir=path.parent)
         with os.fdopen(handle, "wb") as stream:
-            np.savez(stream, **values)
+            stream.write(data)
         os.replace(temporary, path)
-        temporary = ""
-        _prune(path.parent.parent)
-    if temporary:
-        with contextlib.suppress(OSError):
-            os.unlink(temporary)
+        return True
+    except OSError:
+        if temporary:
+            with contextlib.suppress(OSError):
+                os.unlink(temporary)
+        return False
 
 
 def _prune(folder: Path) -> None:

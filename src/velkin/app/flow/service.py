@@ -36,7 +36,6 @@ from velkin.app.flow.memory import LEAST, Shares, usual
 from velkin.app.flow.small_pictures import SmallPictures
 from velkin.app.workers import workers
 from velkin.core.cache import Cache, file_stamp
-from velkin.core.compiled import at_hand
 from velkin.core.conversion.codes import as_float
 from velkin.core.conversion.light import linear_in
 from velkin.core.errors import VelkinError
@@ -192,8 +191,8 @@ class RenderService(QObject):
         self._front.submit(self._render, self._wish, frame, source, path, seen, others, dragged, unseen, ahead)
 
     def _glimpse(self, unseen: Frame, path: ColourPath, seen: Seen) -> None:
-        """What can be shown of a frame before it is decoded, or before the compiled loops are there."""
-        if at_hand() and self._decoded.has(unseen.path, path.source, True):
+        """What can be shown of a frame before it is decoded."""
+        if self._decoded.has(unseen.path, path.source, True):
             return
         page = path.source.page if isinstance(path.source, PictureSource) else 0
         preview = preview_of(unseen.facts, max(seen.room), page)
@@ -202,8 +201,6 @@ class RenderService(QObject):
             if not same_numbers(SRGB, seen.screen):
                 codes = shown(linear_in(codes, SRGB, path.working), path.working, seen.screen)
             self.glimpsed.emit(unseen.id, to_image(codes), False)
-            return
-        if not at_hand():
             return
         coarse = preview.pixels if preview is not None else self.small_of(unseen, path)
         if coarse is not None:

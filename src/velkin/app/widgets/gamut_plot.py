@@ -15,6 +15,7 @@ from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPaintEvent, QPen, QPo
 
 from velkin.app import theme
 from velkin.app.flow.drawing import to_image
+from velkin.app.widgets import solid_raster
 from velkin.app.widgets.turning import Turning
 from velkin.core.gamut.solid import Solid, chromaticities, uv_prime
 from velkin.core.spaces.lab import lab_to_xyz
@@ -327,8 +328,6 @@ class GamutPlot(Turning):
         opacity: Floats,
         spots: tuple[Floats, NDArray[np.bool_]] | None,
     ) -> None:
-        from velkin.app.widgets import solid_raster  # loaded where needed: the compiler takes a moment
-
         by = self.devicePixelRatioF()
         width, height = round(rect.width() * by), round(rect.height() * by)
         image = np.full((height, width, 3), theme.current().colour("field").red(), dtype=np.uint8)

@@ -6,13 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from velkin.core.compiled import jit
+from velkin.core.compiled import loop
 
 F = np.float32
 _int: Any = np.int64
 
 
-@jit
+@loop("u1:3 f4:3 u1:2 f4:1")
 def fill(image, quads, colours, opacity):  # type: ignore[no-untyped-def]
     """Convex quadrilaterals (N, 4, 2) in pixels laid over an image (H, W, 3) uint8 in order, with colours (N, 3) and opacity (N,)."""
     height, width = image.shape[0], image.shape[1]
@@ -43,7 +43,7 @@ def fill(image, quads, colours, opacity):  # type: ignore[no-untyped-def]
                         image[y, x, c] = np.uint8(F(image[y, x, c]) + a * (F(colours[n, c]) - F(image[y, x, c])) + F(0.5))
 
 
-@jit
+@loop("u1:3 f4:2 u1:2 b1:1 u1")
 def dots(image, places, colours, rings, ink):  # type: ignore[no-untyped-def]
     """Dots (N, 2) in pixels laid over an image in order; those with `rings` are larger and outlined by the grey `ink`."""
     height, width = image.shape[0], image.shape[1]

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.bands import in_bands
 from velkin.core.cache import cached
 from velkin.core.cameraprofiles.dng import DNGMap
 from velkin.core.cameraprofiles.dng_maps import flat_table, through_maps
@@ -19,7 +20,7 @@ from velkin.core.cameraprofiles.highlights import balanced_one
 from velkin.core.cameraprofiles.models import ColourMap, Matrix
 from velkin.core.cameraprofiles.proportions import SIDE, by_proportion, table_to
 from velkin.core.cameraprofiles.tone import ToneCurve
-from velkin.core.compiled import in_bands, jit
+from velkin.core.compiled import loop
 from velkin.core.conversion.codes import Numbers, as_float
 from velkin.core.conversion.tables import Table, read, table_of_values
 from velkin.core.spaces.rgb import ROMM
@@ -43,7 +44,7 @@ def _in_bands(work: Callable[[Pixels, Pixels], None], pixels: Numbers) -> Pixels
     return out.reshape(pixels.shape)
 
 
-@jit
+@loop("f4:2 f4:1 f4:2 f4:2")
 def _through_matrix(pixels, gains, m, out):  # type: ignore[no-untyped-def]
     for i in range(pixels.shape[0]):
         r, g, b = balanced_one(pixels[i, 0], pixels[i, 1], pixels[i, 2], gains)
@@ -51,14 +52,14 @@ def _through_matrix(pixels, gains, m, out):  # type: ignore[no-untyped-def]
             out[i, k] = m[k, 0] * r + m[k, 1] * g + m[k, 2] * b
 
 
-@jit
+@loop("f4:2 f4:1 f4:2")
 def _places(pixels, gains, out):  # type: ignore[no-untyped-def]
     for i in range(pixels.shape[0]):
         x, y, z = balanced_one(pixels[i, 0], pixels[i, 1], pixels[i, 2], gains)
         out[i, 0], out[i, 1], out[i, 2] = np.sqrt(max(x, F(0))), np.sqrt(max(y, F(0))), np.sqrt(max(z, F(0)))
 
 
-@jit
+@loop("f4:2 f4:2 f4:2")
 def _from_roots(roots, m, out):  # type: ignore[no-untyped-def]
     for i in range(roots.shape[0]):
         a, b, c = roots[i, 0], roots[i, 1], roots[i, 2]
@@ -75,7 +76,7 @@ def _cube(colours: ColourMap) -> Table:
     return table_of_values(np.cbrt(colours.xyz(rgb)), 3, codes=False)
 
 
-@jit
+@loop()
 def _toned(value, table, top):  # type: ignore[no-untyped-def]
     inside = max(F(0), min(F(1), value))
     at = np.sqrt(inside) * top
@@ -83,7 +84,7 @@ def _toned(value, table, top):  # type: ignore[no-untyped-def]
     return table[i] + (table[i + 1] - table[i]) * (at - F(i)) + (value - inside)
 
 
-@jit
+@loop("f4:2 f4:1 f4:2 f4:2")
 def _through_tone(pixels, table, to_output, out):  # type: ignore[no-untyped-def]
     """Linear ROMM RGB (N, 3) → linear output RGB (N, 3): highest and lowest channel through the curve, the middle between them."""
     top = F(len(table) - 1)

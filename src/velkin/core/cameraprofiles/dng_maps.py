@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.highlights import balanced_one
 from velkin.core.cameraprofiles.huesat import HueSatMap
-from velkin.core.compiled import jit
+from velkin.core.compiled import loop
 from velkin.core.spaces.rgb import SRGB
 
 Pixels = NDArray[np.float32]
@@ -24,13 +24,13 @@ _ENCODED: Pixels = SRGB.encode((np.arange(_CURVE_STEPS + 1) / (_CURVE_STEPS - 1.
 _DECODED: Pixels = SRGB.decode(np.arange(_CURVE_STEPS + 1) / (_CURVE_STEPS - 1.0)).astype(np.float32)
 
 
-@jit
+@loop()
 def _at(table, position):  # type: ignore[no-untyped-def]
     i = max(_int(position), _int(0))
     return table[i] + (table[i + 1] - table[i]) * (position - F(i))
 
 
-@jit
+@loop()
 def _bent(r, g, b, table, levels, hues, saturations, encoded):  # type: ignore[no-untyped-def]
     """Linear ROMM RGB through a table of hue, saturation and value."""
     zero, one, two, three, four, six = F(0), F(1), F(2), F(3), F(4), F(6)
@@ -85,7 +85,7 @@ def _bent(r, g, b, table, levels, hues, saturations, encoded):  # type: ignore[n
     return red, green, blue
 
 
-@jit
+@loop("f4:2 f4:1 f4:2 f4:1 i4:1 f4 f4:1 i4:1 f4:2 f4:2")
 def through_maps(pixels, gains, matrix, table, size, factor, look, look_size, to_output, out):  # type: ignore[no-untyped-def]
     """Raw camera RGB (N, 3) → linear output RGB (N, 3): `matrix` to linear ROMM RGB, table, exposure factor, look, `to_output`."""
     for i in range(pixels.shape[0]):

@@ -9,7 +9,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import in_bands, jit
+from velkin.core.bands import in_bands
+from velkin.core.compiled import loop
 
 Pixels = NDArray[np.float32]
 
@@ -21,7 +22,7 @@ SATURATED = 0.985
 NEARLY = 0.90
 
 
-@jit
+@loop()
 def balanced_one(r, g, b, gains):  # type: ignore[no-untyped-def]
     """Camera RGB times gains; saturated pixels go to neutral as their second channel saturates too."""
     x, y, z = r * gains[0], g * gains[1], b * gains[2]
@@ -35,7 +36,7 @@ def balanced_one(r, g, b, gains):  # type: ignore[no-untyped-def]
     return x, y, z
 
 
-@jit
+@loop("f4:2 f4:1 f4:2")
 def _balanced(pixels, gains, out):  # type: ignore[no-untyped-def]
     for i in range(pixels.shape[0]):
         out[i, 0], out[i, 1], out[i, 2] = balanced_one(pixels[i, 0], pixels[i, 1], pixels[i, 2], gains)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from velkin.core.cache import cached
 from velkin.core.cameraprofiles.highlights import balanced_one
 from velkin.core.cameraprofiles.models import ColourMap
-from velkin.core.compiled import jit
+from velkin.core.compiled import loop
 
 Floats = NDArray[np.float64]
 Pixels = NDArray[np.float32]
@@ -24,7 +24,7 @@ _int: Any = np.int32
 _uint: Any = np.uint32
 
 
-@jit
+@loop("f4:2 f4:1 f4:1 i8 f4:2")
 def by_proportion(pixels, gains, table, side, out):  # type: ignore[no-untyped-def]
     """Raw camera RGB (N, 3) → linear output RGB (N, 3) by a table over the shares of red and blue (flat)."""
     top, last = F(side - 1), _int(side - 2)

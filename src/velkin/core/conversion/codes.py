@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import in_bands
+from velkin.core.bands import in_bands
+from velkin.core.conversion import kernels
 from velkin.core.conversion.curves import encoder_of
 from velkin.core.conversion.dither import dither_tile
 from velkin.core.spaces.rgb import RGBSpace
@@ -58,8 +59,6 @@ def codes_of_light(linear: Pixels, space: RGBSpace, bits: int, *, dither: bool =
     first_row : int
         Where the first row stands in its picture, so that dither goes on from band to band.
     """
-    from velkin.core.conversion import kernels  # loaded where needed: the compiler takes a moment
-
     height, width = linear.shape[:2]
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     out = np.empty((len(flat), 3), dtype=_KINDS[bits])
@@ -74,8 +73,6 @@ def codes_of_light(linear: Pixels, space: RGBSpace, bits: int, *, dither: bool =
 
 def quantised(numbers: Pixels, bits: int, *, dither: bool = False, first_row: int = 0) -> Codes:
     """Codes (H, W, C) of 8 or 16 bits of encoded numbers (H, W, C), clipped; see `codes_of_light`."""
-    from velkin.core.conversion import kernels
-
     height, width, channels = numbers.shape
     flat = np.ascontiguousarray(numbers, dtype=np.float32).reshape(-1, channels)
     out = np.empty(flat.shape, dtype=_KINDS[bits])
@@ -94,8 +91,6 @@ def in_bits(numbers: Numbers, bits: int, *, dither: bool = False, first_row: int
 
 def histogram_of_light(linear: Pixels, space: RGBSpace, bins: int = 128) -> NDArray[np.int64]:
     """Counts (3, bins) of the encoded numbers 0..1 of linear RGB in a space; what lies outside falls into the ends."""
-    from velkin.core.conversion import kernels
-
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     curves = encoder_of(space)
 

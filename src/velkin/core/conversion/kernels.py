@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from velkin.core.compiled import exact_jit
+from velkin.core.compiled import exact_loop
 
 F = np.float32
 _int: Any = np.int64
@@ -24,7 +24,7 @@ _LEAST = F(2.0**-126)
 # ---- curves: tables over even steps of float32's own bits (`curves.Curves`) ------------------------------------------
 
 
-@exact_jit
+@exact_loop()
 def _encoded(v, table, shift, base, part):  # type: ignore[no-untyped-def]
     """The curve at a number clipped to 0..1; `part` is the share of a step that the lowest bit stands for."""
     v = v if v > _LEAST else _LEAST  # what is no number too
@@ -36,7 +36,7 @@ def _encoded(v, table, shift, base, part):  # type: ignore[no-untyped-def]
     return near + within * (table[at + _uint(1)] - near)
 
 
-@exact_jit
+@exact_loop()
 def _curved(v, table, shift, base, part):  # type: ignore[no-untyped-def]
     """The curve at any number, as an odd function; numbers beyond the table's end stay at it."""
     size = v if v >= F(0) else -v
@@ -49,7 +49,7 @@ def _curved(v, table, shift, base, part):  # type: ignore[no-untyped-def]
     return -found if v < F(0) else found
 
 
-@exact_jit
+@exact_loop("f4:2 f4:1 f4:1 f4:1 i8 i8 f4:1 f4:2")
 def light_of_numbers(src, red, green, blue, shift, base, m, out):  # type: ignore[no-untyped-def]
     """Encoded numbers (N, 3) float32 → light (N, 3) through a matrix `m` (9,), unclipped."""
     part = F(1) / F(1 << shift)
@@ -62,7 +62,7 @@ def light_of_numbers(src, red, green, blue, shift, base, m, out):  # type: ignor
         out[i, 2] = m[6] * r + m[7] * g + m[8] * b
 
 
-@exact_jit
+@exact_loop("u1:2 f4:1 f4:1 f4:1 f4:1 f4:2", "u2:2 f4:1 f4:1 f4:1 f4:1 f4:2")
 def light_of_codes(src, red, green, blue, m, out):  # type: ignore[no-untyped-def]
     """Codes (N, 3) → light (N, 3): a table from every code for each channel, then a matrix `m` (9,)."""
     for i in range(src.shape[0]):
@@ -72,7 +72,7 @@ def light_of_codes(src, red, green, blue, m, out):  # type: ignore[no-untyped-de
         out[i, 2] = m[6] * r + m[7] * g + m[8] * b
 
 
-@exact_jit
+@exact_loop("f4:2 f4:1 f4:2")
 def light_of_light(src, m, out):  # type: ignore[no-untyped-def]
     """Light (N, 3) through a matrix `m` (9,)."""
     for i in range(src.shape[0]):
@@ -82,7 +82,7 @@ def light_of_light(src, m, out):  # type: ignore[no-untyped-def]
         out[i, 2] = m[6] * r + m[7] * g + m[8] * b
 
 
-@exact_jit
+@exact_loop("f4:2 f4:1 f4:1 f4:1 i8 i8 f4:2")
 def numbers_of_light(src, red, green, blue, shift, base, out):  # type: ignore[no-untyped-def]
     """Light (N, 3) → encoded numbers (N, 3) float32, unclipped."""
     part = F(1) / F(1 << shift)
@@ -92,7 +92,7 @@ def numbers_of_light(src, red, green, blue, shift, base, out):  # type: ignore[n
         out[i, 2] = _curved(src[i, 2], blue, shift, base, part)
 
 
-@exact_jit
+@exact_loop("f4:2 f4:1 i8 i8 f4:2")
 def places_of_light(src, table, shift, base, out):  # type: ignore[no-untyped-def]
     """Light (N, 3) → encoded numbers (N, 3) float32 by one curve, clipped to 0..1: places in tables."""
     part = F(1) / F(1 << shift)
@@ -104,7 +104,7 @@ def places_of_light(src, table, shift, base, out):  # type: ignore[no-untyped-de
 # ---- codes ------------------------------------------------------------------------------------------------------------
 
 
-@exact_jit
+@exact_loop()
 def _code(v, top, add):  # type: ignore[no-untyped-def]
     """The code of an encoded number 0..1; `add` is a half and the dither."""
     c = v * top + add
@@ -112,7 +112,7 @@ def _code(v, top, add):  # type: ignore[no-untyped-def]
     return _int32(c if c < top else top)
 
 
-@exact_jit
+@exact_loop("f4:2 f4:1 f4:1 f4:1 i8 i8 f4:2 i8 i8 u1:2", "f4:2 f4:1 f4:1 f4:1 i8 i8 f4:2 i8 i8 u2:2")
 def codes_of_light(src, red, green, blue, shift, base, dither, first, width, out):  # type: ignore[no-untyped-def]
     """Light (N, 3) → codes (N, 3), clipped; pixel `first` stands in a picture `width` wide.
 
@@ -133,7 +133,7 @@ def codes_of_light(src, red, green, blue, shift, base, dither, first, width, out
         done, x, y = done + run, 0, y + 1
 
 
-@exact_jit
+@exact_loop("f4:2 f4:2 i8 i8 u1:2", "f4:2 f4:2 i8 i8 u2:2")
 def codes_of_numbers(src, dither, first, width, out):  # type: ignore[no-untyped-def]
     """Encoded numbers (N, C) → codes (N, C)."""
     mask, top = dither.shape[0] - 1, F(255) if out.itemsize == 1 else F(65535)
@@ -147,7 +147,7 @@ def codes_of_numbers(src, dither, first, width, out):  # type: ignore[no-untyped
         done, x, y = done + run, 0, y + 1
 
 
-@exact_jit
+@exact_loop("f4:2 f4:1 f4:1 f4:1 i8 i8 i8:2")
 def bins_of_light(src, red, green, blue, shift, base, counts):  # type: ignore[no-untyped-def]
     """Light (N, 3), encoded and counted (3, bins); what lies outside falls into the ends."""
     bins = counts.shape[1]
@@ -161,14 +161,14 @@ def bins_of_light(src, red, green, blue, shift, base, counts):  # type: ignore[n
 # ---- out of gamut -----------------------------------------------------------------------------------------------------
 
 
-@exact_jit
+@exact_loop("f4:2 f4:1 f4:1 f4:1 u1:1 i8:1")
 def count_outside(src, light, low, high, found, counts):  # type: ignore[no-untyped-def]
     """Light (N, 3) in a destination against its limits `low` and `high` (3,); `light` (3,) leads to luminance.
 
     `found` (N,) uint8 is set; `counts` (14,): outside, of these by tone; then of each channel low, high, and both by tone.
     """
-    ends = np.zeros(12, dtype=np.int64)
     n = tone = 0
+    ends = counts[2:]
     for i in range(src.shape[0]):
         r, g, b = src[i, 0], src[i, 1], src[i, 2]
         found[i] = 0
@@ -198,14 +198,12 @@ def count_outside(src, light, low, high, found, counts):  # type: ignore[no-unty
             ends[11] += c2
     counts[0] += n
     counts[1] += tone
-    for k in range(12):
-        counts[2 + k] += ends[k]
 
 
 # ---- places in tables -------------------------------------------------------------------------------------------------
 
 
-@exact_jit
+@exact_loop()
 def _cell(place, n):  # type: ignore[no-untyped-def]
     """The cell and the place within it of 0..1 along an axis of `n` nodes."""
     at = place * F(n - 1)
@@ -215,7 +213,7 @@ def _cell(place, n):  # type: ignore[no-untyped-def]
     return i, at - F(i)
 
 
-@exact_jit
+@exact_loop()
 def _tetrahedron(x, y, z, n):  # type: ignore[no-untyped-def]
     """Tetrahedral interpolation in a cell: steps from its first corner to the two between, and the fractions in falling order.
 
@@ -229,7 +227,7 @@ def _tetrahedron(x, y, z, n):  # type: ignore[no-untyped-def]
     return first, plane + row + one - last, top, middle, low
 
 
-@exact_jit
+@exact_loop("f4:2 u2:1 i8 f4 f4:2", "f4:2 f4:1 i8 f4 f4:2")
 def through_cube(places, grid, n, scale, out):  # type: ignore[no-untyped-def]
     """Places (N, 3) in 0..1 in a grid (n³ · channels, flat; float32 or codes) → its values times `scale`, (N, channels) float32.
 
@@ -250,7 +248,7 @@ def through_cube(places, grid, n, scale, out):  # type: ignore[no-untyped-def]
             out[p, q] = w0 * F(grid[at0 + c]) + w1 * F(grid[at1 + c]) + w2 * F(grid[at2 + c]) + w3 * F(grid[at3 + c])
 
 
-@exact_jit
+@exact_loop("f4:2 u2:1 i8 f4 f4:2", "f4:2 f4:1 i8 f4 f4:2")
 def through_four(places, grid, n, scale, out):  # type: ignore[no-untyped-def]
     """As `through_cube` with places (N, 4) in a grid (n⁴ · channels, flat), the first axis read linearly."""
     channels = _uint(out.shape[1])

@@ -9,7 +9,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import in_bands
+from velkin.core.bands import in_bands
+from velkin.core.conversion import kernels
 from velkin.core.conversion.codes import Numbers, Pixels, as_float, is_codes
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.curves import decoder_of, encoder_of, fine_encoder_of, light_of_each_code
@@ -17,6 +18,7 @@ from velkin.core.conversion.tables import EVEN, Table, compensation, lab_table, 
 from velkin.core.icc.space import LAB, ICCSpace, Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.adaptation import D50
+from velkin.core.spaces.kernels import lab_to_linear
 from velkin.core.spaces.lab import lab_of_numbers, xyz_to_lab
 from velkin.core.spaces.rgb import RGBSpace, between
 
@@ -37,8 +39,6 @@ def carried(linear: Pixels, space: RGBSpace, to: RGBSpace) -> Pixels:
     """Linear RGB (..., 3) in one space as linear RGB in another, colorimetric and unclipped; the very array where they are one."""
     if space == to:
         return linear
-    from velkin.core.conversion import kernels  # loaded where needed: the compiler takes a moment
-
     flat = _flat(np.asarray(linear, dtype=np.float32))
     out, matrix = np.empty((len(flat), 3), dtype=np.float32), _matrix(space, to)
     in_bands(lambda a, z: kernels.light_of_light(flat[a:z], matrix, out[a:z]), len(flat))
@@ -47,8 +47,6 @@ def carried(linear: Pixels, space: RGBSpace, to: RGBSpace) -> Pixels:
 
 def encoded(linear: Pixels, space: RGBSpace) -> Pixels:
     """Encoded numbers (..., 3) float32, unclipped, of linear RGB (..., 3) in a space."""
-    from velkin.core.conversion import kernels
-
     flat = _flat(np.asarray(linear, dtype=np.float32))
     out, curves = np.empty((len(flat), 3), dtype=np.float32), fine_encoder_of(space)
 
@@ -69,8 +67,6 @@ def linear_in(
     BadProfile
         When a profile cannot be used that way.
     """
-    from velkin.core.conversion import kernels
-
     flat = _flat(numbers)
     out = np.empty((len(flat), 3), dtype=np.float32)
     if isinstance(space, ICCSpace):
@@ -99,14 +95,13 @@ def _lab_table(space: ICCSpace, intent: Intent) -> Table | None:
 
 
 def _light_by_table(flat: Numbers, space: ICCSpace, working: RGBSpace, intent: Intent, black_point: bool, out: Pixels) -> None:
-    from velkin.core.spaces import kernels
 
     compensated = black_point and intent is not Intent.ABSOLUTE and space.id != LAB.id
     gain, offset = compensation(space, intent) if compensated else (np.ones(3), np.zeros(3))
     matrix = (working.from_xyz * D50).astype(np.float32).ravel()
     g, o = gain.astype(np.float32), (offset / D50).astype(np.float32)
     table = _lab_table(space, intent)
-    in_bands(lambda a, z: kernels.lab_to_linear(_lab_of(flat[a:z], space, table), g, o, matrix, out[a:z]), len(flat))
+    in_bands(lambda a, z: lab_to_linear(_lab_of(flat[a:z], space, table), g, o, matrix, out[a:z]), len(flat))
 
 
 def from_linear(linear: Pixels, c: Conversion) -> Pixels:
@@ -120,8 +115,6 @@ def from_linear(linear: Pixels, c: Conversion) -> Pixels:
     """
     if isinstance(c.destination, RGBSpace):
         return encoded(carried(linear, c.light, c.destination), c.destination)
-    from velkin.core.conversion import kernels
-
     flat = _flat(np.asarray(linear, dtype=np.float32))
     table, even = table_of(c), encoder_of(EVEN)
     out = np.empty((len(flat), table.channels), dtype=np.float32)

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import in_bands
+from velkin.core.bands import in_bands
+from velkin.core.conversion import kernels
 from velkin.core.spaces.rgb import RGBSpace
 
 Pixels = NDArray[np.float32]
@@ -84,8 +85,6 @@ def ends_of(space: RGBSpace) -> tuple[Pixels, Pixels]:
 
 def outside_and_mask(linear: Pixels, space: RGBSpace) -> tuple[Outside, Mask]:
     """What a space of curves cannot hold of unclipped linear RGB (H, W, 3) in it: counted, and which pixels (H, W)."""
-    from velkin.core.conversion import kernels  # loaded where needed: the compiler takes a moment
-
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     found = np.empty(len(flat), dtype=np.uint8)
     light = space.to_xyz[1].astype(np.float32)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import BAND, in_bands
+from velkin.core.bands import BAND, in_bands
 from velkin.core.conversion.codes import Numbers, Pixels, codes_of_light, kind_of_bits, quantised
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.light import converted, encoded, linear_in

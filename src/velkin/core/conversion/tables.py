@@ -14,8 +14,9 @@ import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.bands import in_bands
 from velkin.core.cache import cached
-from velkin.core.compiled import in_bands
+from velkin.core.conversion import kernels
 from velkin.core.conversion.codes import Pixels
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.disk_cache import kept_on_disk
@@ -86,8 +87,6 @@ def read(table: Table, places: NDArray[np.floating], out: Pixels | None = None) 
         for channel in range(table.channels):
             out[:, channel] = np.interp(places[:, 0], steps, columns[:, channel])
         return out
-    from velkin.core.conversion import kernels  # loaded where needed: the compiler takes a moment
-
     loop = kernels.through_cube if table.axes == 3 else kernels.through_four
     scale = np.float32(table.scale)
     in_bands(lambda a, z: loop(places[a:z], table.grid, table.side, scale, out[a:z]), len(places))

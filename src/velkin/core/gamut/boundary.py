@@ -11,9 +11,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.bands import in_bands
 from velkin.core.cache import cached
-from velkin.core.compiled import in_bands
 from velkin.core.disk_cache import kept_on_disk
+from velkin.core.gamut import kernels
 from velkin.core.gamut.roundtrip import beyond
 from velkin.core.icc.space import ICCSpace, Space
 from velkin.core.spaces.lab import xyz_to_lab
@@ -157,8 +158,6 @@ def largest_chroma(boundary: Boundary, oklab: Floats) -> Pixels:
     >>> round(float(largest_chroma(boundary_of(SRGB), grey_blue)[0]), 2)
     0.22
     """
-    from velkin.core.gamut import kernels  # loaded where needed: the compiler takes a moment
-
     flat = np.ascontiguousarray(oklab, dtype=np.float32).reshape(-1, 3)
     out = np.empty(len(flat), dtype=np.float32)
     kernels.largest(flat, boundary.chroma, np.float32(boundary.low), np.float32(boundary.high), out)

@@ -8,8 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import in_bands
+from velkin.core.bands import in_bands
 from velkin.core.conversion.conversion import Conversion
+from velkin.core.gamut import kernels
 from velkin.core.gamut.boundary import Boundary, boundary_of
 from velkin.core.gamut.easing import BRUSHED, DETAIL, HUE, OVERALL, WHERE_OUT, Easing
 from velkin.core.gamut.masks import Window, feathered, painted
@@ -82,8 +83,6 @@ def _stage(now: Pixels, first: Pixels, space: RGBSpace, destination: Space, easi
     boundary = boundary_of(destination)
     if easing.kind == DETAIL:
         return _detail(now, first, space, destination, boundary, easing, window)
-    from velkin.core.gamut import kernels  # loaded where needed: the compiler takes a moment
-
     flat = np.ascontiguousarray(now).reshape(-1, 3)
     out = np.empty_like(flat)
     mask = _mask(now, space, boundary, easing, window)
@@ -135,8 +134,6 @@ def _mask(now: Pixels, space: RGBSpace, boundary: Boundary, easing: Easing, wind
 
 def beyond(linear: Pixels, space: RGBSpace, boundary: Boundary) -> NDArray[np.bool_]:
     """Which pixels (H, W) of linear RGB lie beyond a boundary."""
-    from velkin.core.gamut import kernels
-
     flat = np.ascontiguousarray(linear).reshape(-1, 3)
     out = np.empty(len(flat), dtype=np.uint8)
     to, opponent = _matrices(space)
@@ -157,8 +154,6 @@ def oklab_of(linear: Pixels, space: RGBSpace) -> Pixels:
     >>> round(float(oklab_of(np.ones((1, 1, 3), np.float32), SRGB)[0, 0, 0]), 3)
     1.0
     """
-    from velkin.core.gamut import kernels
-
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
     to, opponent = _matrices(space)
@@ -197,8 +192,6 @@ def _detail(
     meant = oklab_of(first, space)[..., 0]
     size = easing.reach * max(window.width, window.height)
     light = there[..., 0] + _texture(meant, size) - _texture(there[..., 0], size)
-    from velkin.core.gamut import kernels
-
     flat, out = np.ascontiguousarray(now).reshape(-1, 3), np.empty((now.size // 3, 3), dtype=np.float32)
     lights, colours, weights = light.ravel(), there.reshape(-1, 3), np.ascontiguousarray(mask).ravel()
     back, rgb = _flat(FROM_OPPONENT), _flat(space.from_xyz @ FROM_CONES)

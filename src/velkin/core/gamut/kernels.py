@@ -6,14 +6,14 @@ from typing import Any
 
 import numpy as np
 
-from velkin.core.compiled import jit
+from velkin.core.compiled import loop
 from velkin.core.spaces.kernels import cube_root
 
 F = np.float32
 _int: Any = np.int64
 
 
-@jit
+@loop()
 def diamond(a, b):  # type: ignore[no-untyped-def]
     """The diamond angle, 0 to 4, of two axes; 0 for greys (see `boundary`)."""
     size = abs(a) + abs(b)
@@ -23,7 +23,7 @@ def diamond(a, b):  # type: ignore[no-untyped-def]
     return t
 
 
-@jit
+@loop()
 def _oklab(r, g, b, m, o):  # type: ignore[no-untyped-def]
     """Lightness and the two axes of linear RGB: `m` (9,) to cones, `o` (9,) to opponent axes."""
     x = cube_root(m[0] * r + m[1] * g + m[2] * b)
@@ -32,7 +32,7 @@ def _oklab(r, g, b, m, o):  # type: ignore[no-untyped-def]
     return o[0] * x + o[1] * y + o[2] * z, o[3] * x + o[4] * y + o[5] * z, o[6] * x + o[7] * y + o[8] * z
 
 
-@jit
+@loop()
 def _linear(light, a, c, back, rgb):  # type: ignore[no-untyped-def]
     """Linear RGB of Oklab: `back` (9,) to roots of cones, `rgb` (9,) from cones."""
     x = back[0] * light + back[1] * a + back[2] * c
@@ -46,7 +46,7 @@ def _linear(light, a, c, back, rgb):  # type: ignore[no-untyped-def]
     )
 
 
-@jit
+@loop()
 def _largest(light, a, b, table, low, high):  # type: ignore[no-untyped-def]
     """The boundary's chroma at a lightness and the hue of (a, b)."""
     rows, columns = table.shape
@@ -58,7 +58,7 @@ def _largest(light, a, b, table, low, high):  # type: ignore[no-untyped-def]
     return top + u * (table[i + 1, j] + v * (table[i + 1, j + 1] - table[i + 1, j]) - top)
 
 
-@jit
+@loop("f4:2 f4:2 f4 f4 f4:1")
 def largest(oklab, table, low, high, out):  # type: ignore[no-untyped-def]
     """The boundary's chroma (N,) at the lightness, held to the destination's own, and the hue of Oklab (N, 3)."""
     for i in range(oklab.shape[0]):
@@ -66,14 +66,14 @@ def largest(oklab, table, low, high, out):  # type: ignore[no-untyped-def]
         out[i] = _largest(held, oklab[i, 1], oklab[i, 2], table, low, high)
 
 
-@jit
+@loop("f4:2 f4:1 f4:1 f4:2")
 def to_oklab(src, m, o, out):  # type: ignore[no-untyped-def]
     """Linear RGB (N, 3) → Oklab (N, 3): `m` (9,) to cones, `o` (9,) to opponent axes."""
     for i in range(src.shape[0]):
         out[i, 0], out[i, 1], out[i, 2] = _oklab(src[i, 0], src[i, 1], src[i, 2], m, o)
 
 
-@jit
+@loop("f4:2 f4:1 f4:1 f4:2 f4 f4 u1:1")
 def beyond(src, m, o, table, low, high, out):  # type: ignore[no-untyped-def]
     """Which pixels (N,) uint8 lie beyond the boundary, by lightness or by chroma."""
     for i in range(src.shape[0]):
@@ -83,7 +83,7 @@ def beyond(src, m, o, table, low, high, out):  # type: ignore[no-untyped-def]
         out[i] = a * a + c * c > limit * limit or light < low - F(1e-4) or light > high + F(1e-4)
 
 
-@jit
+@loop("f4:2 f4:1 f4:1 f4:1 f4:1 f4:2 f4 f4 f4 f4 f4 f4:1 f4:1 f4:2")
 def eased(src, m, o, back, rgb, table, low, high, knee, scale, strength, hue, mask, out):  # type: ignore[no-untyped-def]
     """Linear RGB (N, 3) eased.
 
@@ -131,7 +131,7 @@ def eased(src, m, o, back, rgb, table, low, high, knee, scale, strength, hue, ma
         out[i, 0], out[i, 1], out[i, 2] = _linear(new_light, a, c, back, rgb)
 
 
-@jit
+@loop("f4:2 f4:1 f4:2 f4:1 f4:2 f4 f4 f4:1 f4:1 f4:2")
 def along_boundary(src, light, there, mask, table, low, high, back, rgb, out):  # type: ignore[no-untyped-def]
     """Linear RGB (N, 3) replaced, as far as `mask` (N,) says, by the colour `there` (N, 3, Oklab) at another lightness (N,),
     with as much of its chroma as the boundary leaves at that lightness."""
@@ -152,7 +152,7 @@ def along_boundary(src, light, there, mask, table, low, high, back, rgb, out):  
         out[i, 2] += weight * (b - src[i, 2])
 
 
-@jit
+@loop("f4:2 f4:1 f4:1 f4:1 f4:1 f4 i8")
 def dabs(mask, xs, ys, radii, amounts, softness, erase):  # type: ignore[no-untyped-def]
     """Round dabs of a brush (N,) painted into a mask (H, W) one after the other; centres and radii in pixels."""
     height, width = mask.shape

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.gamut.easing import Stroke
+from velkin.core.gamut.kernels import dabs
 
 Pixels = NDArray[np.float32]
 
@@ -97,8 +98,6 @@ def _painted_at(strokes: tuple[Stroke, ...], height: int, width: int) -> Pixels:
 
 
 def _paint(mask: Pixels, stroke: Stroke) -> None:
-    from velkin.core.gamut.kernels import dabs  # loaded where needed: the compiler takes a moment
-
     height, width = mask.shape
     x, y, pressure = _dense(stroke, height, width)
     radius = 0.5 * stroke.size * max(height, width) * (0.35 + 0.65 * pressure)

@@ -10,8 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.bands import in_bands
 from velkin.core.cache import cached
-from velkin.core.compiled import in_bands
 from velkin.core.conversion.tables import Table, read, table_of_values
 from velkin.core.disk_cache import kept_on_disk
 from velkin.core.gamut.solid import solid_of

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.bands import in_bands
 from velkin.core.cache import cached
-from velkin.core.compiled import in_bands
 from velkin.core.conversion.light import encoded, linear_in
 from velkin.core.conversion.tables import EVEN, Table, read, table_of_values
 from velkin.core.match.match import Match

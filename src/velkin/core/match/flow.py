@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import BAND, in_bands
+from velkin.core.bands import BAND, in_bands
+from velkin.core.match import kernels
 from velkin.core.match.support import distances
 
 Floats = NDArray[np.float64]
@@ -41,8 +42,6 @@ class Flow:
 
     def at(self, x: Floats) -> Floats:
         """Where coordinates (M, 3) are carried."""
-        from velkin.core.match import kernels  # loaded where needed: the compiler takes a moment
-
         flat, out = np.ascontiguousarray(x, dtype=np.float64), np.empty(x.shape)
         in_bands(
             lambda a, z: kernels.flow_at(flat[a:z], self.places, self.weights, self.length, out[a:z]), len(flat), BAND // 32

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from velkin.core.compiled import jit
+from velkin.core.compiled import loop
 
 
-@jit
+@loop("f8:2 f8:3 f8:3 f8 f8:2")
 def flow_at(x, places, weights, length, out):  # type: ignore[no-untyped-def]
     """Coordinates (M, 3) carried through steps (S, N, 3) of radial basis functions of a length."""
     by = -0.5 / (length * length)
@@ -29,7 +29,7 @@ def flow_at(x, places, weights, length, out):  # type: ignore[no-untyped-def]
         out[i, 0], out[i, 1], out[i, 2] = a, b, c
 
 
-@jit
+@loop("f8:2 f8:2 f8 f8:1")
 def nearness(x, points, soft, out):  # type: ignore[no-untyped-def]
     """Distances (M,) from coordinates (M, 3) to the nearest of some points (N, 3), softly."""
     for i in range(x.shape[0]):

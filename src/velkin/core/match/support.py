@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import BAND, in_bands
+from velkin.core.bands import BAND, in_bands
+from velkin.core.match import kernels
 
 Floats = NDArray[np.float64]
 
@@ -31,8 +32,6 @@ class Support:
 
     def distance(self, x: Floats) -> Floats:
         """How far (M,) coordinates (M, 3) lie from the nearest pair, smoothly."""
-        from velkin.core.match import kernels  # loaded where needed: the compiler takes a moment
-
         flat, out = np.ascontiguousarray(x, dtype=np.float64), np.empty(len(x))
         in_bands(lambda a, z: kernels.nearness(flat[a:z], self.points, _SOFT, out[a:z]), len(flat), BAND // 32)
         return out

@@ -7,14 +7,14 @@ from typing import Any
 
 import numpy as np
 
-from velkin.core.compiled import jit
+from velkin.core.compiled import loop
 
 F = np.float32
 _int: Any = np.int64
 _uint: Any = np.uint32
 
 
-@jit
+@loop()
 def cube_root(v):  # type: ignore[no-untyped-def]
     """Cube root to the last bits of float32, several times as fast as the library's: a first guess from the exponent (Kahan),
     and two of Halley's steps."""
@@ -27,12 +27,12 @@ def cube_root(v):  # type: ignore[no-untyped-def]
     return -y if v < F(0) else y
 
 
-@jit
+@loop()
 def _f(t):  # type: ignore[no-untyped-def]
     return cube_root(t) if t > F(216.0 / 24389.0) else t * F(841.0 / 108.0) + F(4.0 / 29.0)
 
 
-@jit
+@loop("f4:2 f4:1 f4:2")
 def to_lab(src, m, out):  # type: ignore[no-untyped-def]
     """Linear RGB (N, 3) → Lab (N, 3): `m` (9,) leads to XYZ over the white."""
     for i in range(src.shape[0]):
@@ -45,12 +45,12 @@ def to_lab(src, m, out):  # type: ignore[no-untyped-def]
         out[i, 2] = F(200) * (y - z)
 
 
-@jit
+@loop()
 def _undone(f):  # type: ignore[no-untyped-def]
     return f * f * f if f > F(6.0 / 29.0) else (f - F(4.0 / 29.0)) * F(108.0 / 841.0)
 
 
-@jit
+@loop("f4:2 f4:1 f4:1 f4:1 f4:2")
 def lab_to_linear(src, gain, offset, m, out):  # type: ignore[no-untyped-def]
     """Lab (N, 3) → linear RGB (N, 3): XYZ over the white times `gain` plus `offset` (3,), then `m` (9,)."""
     for i in range(src.shape[0]):
@@ -63,7 +63,7 @@ def lab_to_linear(src, gain, offset, m, out):  # type: ignore[no-untyped-def]
         out[i, 2] = m[6] * u + m[7] * v + m[8] * w
 
 
-@jit
+@loop("f4:2 f4:2 f4:1")
 def delta_e(first, second, out):  # type: ignore[no-untyped-def]
     """ΔE00 (N,) between Lab (N, 3) and Lab (N, 3)."""
     rad = F(np.pi / 180.0)

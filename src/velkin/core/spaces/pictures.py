@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import in_bands
+from velkin.core.bands import in_bands
+from velkin.core.spaces import kernels
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.rgb import RGBSpace
 
@@ -25,8 +26,6 @@ def lab(linear: Pixels, space: RGBSpace) -> Pixels:
     >>> round(float(lab(np.full((1, 1, 3), 0.18, np.float32), SRGB)[0, 0, 0]), 1)
     49.5
     """
-    from velkin.core.spaces import kernels  # loaded where needed: the compiler takes a moment
-
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
     matrix = (space.to_xyz / D50[:, None]).astype(np.float32).ravel()
@@ -44,8 +43,6 @@ def difference(first: Pixels, second: Pixels) -> Pixels:
     >>> round(float(difference(grey[None], warmer[None])[0, 0]), 2)
     1.91
     """
-    from velkin.core.spaces import kernels
-
     a, b = (np.ascontiguousarray(v, dtype=np.float32).reshape(-1, 3) for v in (first, second))
     out = np.empty(len(a), dtype=np.float32)
     in_bands(lambda i, j: kernels.delta_e(a[i:j], b[i:j], out[i:j]), len(a))

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.cameraprofiles.anyprofile import AnyProfile, on_body
+from velkin.core.cameraprofiles.applying import apply_colours, apply_tone
 from velkin.core.cameraprofiles.dng import DNGProfile
 from velkin.core.cameraprofiles.matrices import baseline_of, built_in
 from velkin.core.cameraprofiles.models import ColourMap, Matrix, as_rows
@@ -76,11 +77,6 @@ class CameraStage:
 
     def apply(self, flow: Flow) -> Flow:
         """Linear RGB in the space of arrival of linear camera RGB (H, W, 3), unclipped."""
-        from velkin.core.cameraprofiles.applying import (  # loaded where needed: the compiler takes a moment
-            apply_colours,
-            apply_tone,
-        )
-
         camera_rgb = flow.pixels
         if self.tone is None:
             to_arrival = np.asarray(self.arrival.from_xyz) * self.gain

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from velkin.core.compiled import in_bands
+from velkin.core.bands import in_bands
 from velkin.core.conversion.codes import as_float
 from velkin.core.fields import Field
 from velkin.core.gamut.masks import Window

@@ -7,7 +7,6 @@ from dataclasses import replace
 from io import BytesIO
 from pathlib import Path
 from typing import ClassVar
-from xml.sax.saxutils import quoteattr
 
 import numpy as np
 
@@ -89,8 +88,8 @@ class OpenRaster(Format):
         full = PNG().encode(picture, icc, Metadata(resolution=said), coding)
         resolution = f' xres="{round(said.x)}" yres="{round(said.y)}"' if said is not None else ""
         stack = (
-            f"<?xml version='1.0' encoding='UTF-8'?>\n<image version={quoteattr(_VERSION)} w=\"{width}\" h=\"{height}\"{resolution}>"
-            f'<stack><layer name="Picture" src={quoteattr(_LAYER)} x="0" y="0" /></stack></image>\n'
+            f'<?xml version=\'1.0\' encoding=\'UTF-8\'?>\n<image version="{_VERSION}" w="{width}" h="{height}"{resolution}>'
+            f'<stack><layer name="Picture" src="{_LAYER}" x="0" y="0" /></stack></image>\n'
         )
         out = BytesIO()
         with zipfile.ZipFile(out, "w") as archive:

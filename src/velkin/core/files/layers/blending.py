@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from velkin.core.compiled import exact_jit
+from velkin.core.compiled import exact_loop
 from velkin.core.files.layers.operators import Blend, Composite
 
 # plain numbers, as compiled loops take them
@@ -17,7 +17,7 @@ _OVER, _PLUS, _ATOP = int(Composite.OVER), int(Composite.PLUS), int(Composite.AT
 _IN, _OUT, _DESTINATION_ATOP = int(Composite.DESTINATION_IN), int(Composite.DESTINATION_OUT), int(Composite.DESTINATION_ATOP)
 
 
-@exact_jit
+@exact_loop("f4:2 f4:2 f8 f8 i8 i8", "f4:2 u1:2 f8 f8 i8 i8", "f4:2 u2:2 f8 f8 i8 i8")
 def put_on(below: Any, layer: Any, scale: float, opacity: float, blend: int, composite: int) -> None:
     """Put pixels of a layer on those below, in place.
 
@@ -71,7 +71,7 @@ def put_on(below: Any, layer: Any, scale: float, opacity: float, blend: int, com
         below[i, 3] = alpha
 
 
-@exact_jit
+@exact_loop()
 def _mixed(blend: int, b: float, s: float) -> float:
     """A separable blend function of one channel: below, layer."""
     if blend == _MULTIPLY:
@@ -98,13 +98,13 @@ def _mixed(blend: int, b: float, s: float) -> float:
     return abs(b - s)  # difference
 
 
-@exact_jit
+@exact_loop()
 def _hard(b: float, s: float) -> float:
     t = 2.0 * s
     return b * t if s <= 0.5 else b + (t - 1.0) - b * (t - 1.0)
 
 
-@exact_jit
+@exact_loop()
 def _mixed_together(blend: int, b0: float, b1: float, b2: float, s0: float, s1: float, s2: float) -> tuple[float, float, float]:
     """A non-separable blend function."""
     if blend == _HUE:
@@ -118,12 +118,12 @@ def _mixed_together(blend: int, b0: float, b1: float, b2: float, s0: float, s1: 
     return _with_luminosity(b0, b1, b2, _luminosity(s0, s1, s2))
 
 
-@exact_jit
+@exact_loop()
 def _luminosity(r: float, g: float, b: float) -> float:
     return 0.3 * r + 0.59 * g + 0.11 * b
 
 
-@exact_jit
+@exact_loop()
 def _with_saturation(r: float, g: float, b: float, saturation: float) -> tuple[float, float, float]:
     low, high = min(r, g, b), max(r, g, b)
     if high <= low:
@@ -132,7 +132,7 @@ def _with_saturation(r: float, g: float, b: float, saturation: float) -> tuple[f
     return (r - low) * k, (g - low) * k, (b - low) * k
 
 
-@exact_jit
+@exact_loop()
 def _with_luminosity(r: float, g: float, b: float, wanted: float) -> tuple[float, float, float]:
     d = wanted - _luminosity(r, g, b)
     r, g, b = r + d, g + d, b + d

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import in_bands
+from velkin.core.bands import in_bands
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.layers.archive import Archive
 from velkin.core.files.layers.blending import put_on

@@ -15,7 +15,7 @@ from typing import IO, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.compiled import exact_jit
+from velkin.core.compiled import exact_loop
 from velkin.core.errors import UnreadableFile
 from velkin.core.files.limits import check_size
 from velkin.core.files.signatures import PNG_HEAD
@@ -188,7 +188,7 @@ def in_four(pixels: NDArray[Any]) -> NDArray[Any]:
     return out
 
 
-@exact_jit
+@exact_loop("u1:1 u1:1 i8 i8")
 def _undo_filters(rows: Any, above: Any, line: int, step: int) -> None:
     """Undo the filters of rows in place (section 9.2).
 

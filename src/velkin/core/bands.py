@@ -1,0 +1,48 @@
+"""Work over pixels in bands, on all cores at once."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from functools import lru_cache
+from typing import Any
+
+
+@lru_cache(maxsize=1)
+def _pool() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(os.cpu_count() or 2, thread_name_prefix="kernel")
+
+
+#: Pixels of a band: what three of them take as floats stays near the processor.
+BAND = 65536
+_here = threading.local()
+
+
+def within_band() -> bool:
+    """Whether the caller works on a band: such a one must never wait for another thread, which may itself wait for the bands."""
+    return getattr(_here, "within", False)
+
+
+def in_bands(work: Callable[[int, int], Any], number: int, band: int = BAND) -> list[Any]:
+    """What `work(first, last)` gives for bands of `band` pixels (or rows) at most that together are all, in order, on all cores.
+
+    The bands are of one size and as many for each core, so that none waits for another's last. Called from within such a band it is one
+    band: the cores are at work already, and a pool that waits for itself would wait for ever.
+    """
+    if number <= band or within_band():
+        return [work(0, number)]
+
+    cores = os.cpu_count() or 2
+    rounds = -(-number // (band * cores))
+    size = -(-number // (rounds * cores))
+
+    def one(first: int) -> Any:
+        _here.within = True
+        try:
+            return work(first, min(first + size, number))
+        finally:
+            _here.within = False
+
+    return list(_pool().map(one, range(0, number, size)))
