@@ -51,6 +51,7 @@ from velkin.sim.lights import north_window
 from velkin.sim.scenes import Scene
 
 sys.path.insert(0, str(Path(__file__).parent))
+from days import bench_stalls, bench_thousand
 from figures import Report, at_most
 from gestures import bench_gestures
 from handing_off import bench_kills, bench_large, most_memory
@@ -61,7 +62,7 @@ from proofing import bench_shares, bench_solids, bench_toggling
 from season import bench_season
 from shell import bench_shell
 from spaces import bench_conversions, bench_inspecting, bench_try_on
-from under_the_hand import bench_changes, bench_drags, bench_stalls, bench_steps, bench_waiting
+from under_the_hand import bench_changes, bench_drags, bench_steps, bench_waiting
 
 
 def median_time(work: Callable[[], object], rounds: int = 5) -> float:
@@ -429,6 +430,7 @@ def main() -> None:
             "drags": lambda f: bench_drags(report, f, frames),
             "gestures": lambda f: bench_gestures(report, f, frame),
             "stalls": lambda f: bench_stalls(report, f, frames),
+            "a thousand frames": lambda f: bench_thousand(report, f),
             "toggling": lambda f: bench_toggling(report, f, frame),
             "shares": lambda f: bench_shares(report, frames),
             "match": lambda f: bench_match(report, frame),

@@ -1,8 +1,7 @@
-"""The window under the hand: what waits for what, what a step costs, and how long the GUI thread stands still in an hour of work."""
+"""The window under the hand: what waits for what, and what a step, a change and a drag cost."""
 
 from __future__ import annotations
 
-import json
 import os
 import statistics
 import subprocess
@@ -87,137 +86,6 @@ print(sorted(times)[len(times) // 2], sorted(times)[-3], len(window.model.writte
 leave(window)
 """
 )
-
-_DAY = (
-    HEAD
-    + """
-import faulthandler, threading
-settle(window, 60)  # from here on the window stands; what its start takes is measured elsewhere
-beat, stalls, busy, taken_away = [time.perf_counter()], [], [True], [0]
-ended = {}  # when the first beat came after one that was late; whoever watches is not there at that moment
-def stolen():
-    # hundredths of a second in which the host ran something else in the place of this machine, proc(5); 0 where it is a real one
-    return int(Path("/proc/stat").read_text().splitlines()[0].split()[8])
-def tick():
-    now = time.perf_counter()
-    if now - beat[0] > 0.02:
-        ended[beat[0]] = now
-    beat[0] = now
-timer = QTimer()
-timer.setInterval(2)
-timer.timeout.connect(tick)
-timer.start()
-main = f"{threading.get_ident():016x}"
-notes = open(folder / "stack.txt", "w+")
-def where_main_is():
-    # told by the interpreter's own fault handler: frames of a thread that runs are not to be touched by another
-    notes.seek(0)
-    notes.truncate()
-    faulthandler.dump_traceback(notes, all_threads=True)
-    notes.seek(0)
-    mine = notes.read().partition(main)[2].partition("\\nThread")[0]
-    for line in mine.splitlines():
-        if "/velkin/" in line:
-            file, _, place = line.strip().partition(", line ")
-            return f"{Path(file.split(chr(34))[1]).stem}.{place.split(' in ')[1]}"
-    return "Qt"
-def watch():
-    before = stolen()
-    while busy[0]:
-        time.sleep(0.004)
-        seen = beat[0]
-        if time.perf_counter() - seen < 0.02:
-            before = stolen()
-            continue
-        where = {}
-        while beat[0] == seen and busy[0]:
-            name = where_main_is()
-            where[name] = where.get(name, 0) + 1
-            time.sleep(0.02)  # to ask more often would itself keep the thread waiting that is watched
-        cause = max(where, key=where.get) if where else "?"
-        if stolen() > before:
-            taken_away[0] += 1
-        elif seen in ended:
-            stalls.append((ended[seen] - seen, f"{doing[0]}: {cause}"))
-doing = ["start"]
-watcher = threading.Thread(target=watch)
-watcher.start()
-def at(what):
-    doing[0] = what
-at("the start")
-look_ahead(window)  # as the program does when its window is there
-until(lambda: window.navigator.all_made)
-at("a new shoot")
-window.jobs.shoots.new(folder / "day.velkin")
-until(lambda: window.model.shoot is not None)
-at("importing")
-window.jobs.importing.add_files([Path(sys.argv[2])])
-until(lambda: len(window.model.state.frames) == 12)
-until(lambda: not window.lanes.running(Lane.BACKGROUND))
-ids = {f.name: f.id for f in window.model.state.frames.values()}
-settle(window, 60)
-for chart in ("north-0401", "lamp-0501"):
-    at("reading a chart")
-    room = window.navigator.made(Page.CHART)
-    window.model.places.go(Page.CHART, ids[chart])
-    until(lambda: room.kept is not None and room.view.has_picture)
-    at("fitting")
-    room.fit()
-    until(lambda: room.profile is not None)
-    at("giving")
-    room._give(True)
-    until(lambda: window.model.state.frames[ids[chart]].profile is not None)
-    settle(window, 60)
-at("stepping through frames")
-for _ in range(11):
-    window.model.step(1)
-    settle(window, 60)
-at("stepping back")
-for _ in range(11):
-    window.model.step(-1)
-    until(lambda: window.flow.current is not None)
-at("comparing")
-window.model.select(ids["north-0412"])
-for way in ("wipe", "side", "grid", "off"):
-    window.model.compare(way)
-    settle(window, 60)
-at("proofing")
-window.model.open_stop("proof")
-window.model.show_hatching(True)
-window.model.proof.show(True)
-settle(window, 60)
-at("easing")
-window.benches.proof.easing.solve()
-until(lambda: window.benches.proof.easing.found.isVisibleTo(window.benches.proof))
-window.benches.proof.easing.use_found.click()
-settle(window, 60)
-for page in (Page.INTENTS, Page.GAMUT):
-    at(f"the {page.value} room")
-    window.model.places.go(page, ids["north-0412"])
-    until(lambda: not window.lanes.running(Lane.ROOM))
-    window.model.places.back()
-    settle(window, 60)
-at("handing off")
-window.model.open_stop("handoff")
-window.benches.handoff.start()
-until(lambda: not window.jobs.handoff.running and bool(window.jobs.handoff.results), 300)
-settle(window, 60)
-at("undoing")
-for _ in range(4):
-    window.model.undo()
-    settle(window, 60)
-at("opening again")
-window.jobs.shoots.open(folder / "day.velkin")
-settle(window, 60)
-at("closing")
-leave(window)
-busy[0] = False
-watcher.join()
-import json
-print(json.dumps([taken_away[0], sorted(stalls, reverse=True)[:3]]))
-"""
-)
-
 
 _DRAGS = (
     HEAD
@@ -363,24 +231,3 @@ def bench_drags(report: Report, folder: Path, frames: Path) -> None:
     amount, evenness = _run(_DRAGS, str(folder))
     report.line("match room, an amount dragged", f"{amount:.0f} updates a second", at_least(amount, 20))
     report.line("  evenness dragged, learnt anew each time", f"{evenness:.0f} updates a second", at_least(evenness, 20))
-
-
-def bench_stalls(report: Report, folder: Path, frames: Path) -> None:
-    """The longest times that the GUI thread stood still from a new shoot to its hand-off, and what it did then.
-
-    Of three such days the middle one counts. A virtual machine that its host takes away for a moment looks like a stall; where the
-    kernel tells of it, that one is left out and counted.
-    """
-    days, left_out = [], 0
-    for number in range(3):
-        (folder / str(number)).mkdir()
-        away, stalls = json.loads(last_line(_DAY, str(folder / str(number)), str(frames)))
-        days.append(stalls)
-        left_out += away
-    longest = sorted(days, key=lambda day: day[0][0] if day else 0)[1]
-    for number, (seconds, cause) in enumerate(longest):
-        aims = (at_most(1000 * seconds, 50, "ms"),) if number == 0 else ()
-        report.line("longest stall in a whole job" if number == 0 else "  then", f"{1000 * seconds:.0f} ms", cause, *aims)
-    if not longest:
-        report.line("longest stall in a whole job", "below 20 ms")
-    report.line("  left out", f"{left_out}", "stalls over 20 ms in three days while the host took this machine away")

@@ -16,6 +16,7 @@ from velkin.core.gamut.easing import BRUSHED, DETAIL, HUE, OVERALL, WHERE_OUT, E
 from velkin.core.gamut.masks import Window, feathered, painted
 from velkin.core.gamut.simulation import linear_there
 from velkin.core.icc.space import Space
+from velkin.core.planes import planes
 from velkin.core.spaces.oklab import FROM_CONES, FROM_OPPONENT, TO_CONES, TO_OPPONENT
 from velkin.core.spaces.rgb import RGBSpace
 
@@ -97,7 +98,7 @@ def _stage(now: Pixels, first: Pixels, space: RGBSpace, destination: Space, easi
         part = mask if len(mask) == 1 else mask[a:z]
         kernels.eased(
             flat[a:z], to, opponent, back, rgb, boundary.chroma, F(boundary.low), F(boundary.high), knee, scale, strength,
-            hues, part, out[a:z],
+            hues, part, planes(kernels.PLANES), out[a:z],
         )  # fmt: skip
 
     in_bands(band, len(flat))
@@ -138,7 +139,9 @@ def beyond(linear: Pixels, space: RGBSpace, boundary: Boundary) -> NDArray[np.bo
     out = np.empty(len(flat), dtype=np.uint8)
     to, opponent = _matrices(space)
     in_bands(
-        lambda a, z: kernels.beyond(flat[a:z], to, opponent, boundary.chroma, F(boundary.low), F(boundary.high), out[a:z]),
+        lambda a, z: kernels.beyond(
+            flat[a:z], to, opponent, boundary.chroma, F(boundary.low), F(boundary.high), planes(kernels.PLANES), out[a:z]
+        ),
         len(flat),
     )
     return out.reshape(linear.shape[:2]).astype(np.bool_)
@@ -157,7 +160,7 @@ def oklab_of(linear: Pixels, space: RGBSpace) -> Pixels:
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
     to, opponent = _matrices(space)
-    in_bands(lambda a, z: kernels.to_oklab(flat[a:z], to, opponent, out[a:z]), len(flat))
+    in_bands(lambda a, z: kernels.to_oklab(flat[a:z], to, opponent, planes(kernels.PLANES), out[a:z]), len(flat))
     return out.reshape(linear.shape)
 
 

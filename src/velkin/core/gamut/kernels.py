@@ -7,29 +7,23 @@ from typing import Any
 import numpy as np
 
 from velkin.core.compiled import loop
+from velkin.core.planes import RUN, apart, together
 from velkin.core.spaces.kernels import cube_root
 
 F = np.float32
 _int: Any = np.int64
+_uint: Any = np.uint64
+#: Added to what is divided by, so that nothing over nothing is nothing.
+_NONE = F(1e-30)
+#: Planes that the loops work on: linear RGB, Oklab, weight, the boundary's chroma, and one more.
+PLANES = 9
 
 
 @loop()
 def diamond(a, b):  # type: ignore[no-untyped-def]
-    """The diamond angle, 0 to 4, of two axes; 0 for greys (see `boundary`)."""
-    size = abs(a) + abs(b)
-    t = F(0)
-    if size > F(0):
-        t = F(1) - a / size if b >= F(0) else F(3) + a / size
-    return t
-
-
-@loop()
-def _oklab(r, g, b, m, o):  # type: ignore[no-untyped-def]
-    """Lightness and the two axes of linear RGB: `m` (9,) to cones, `o` (9,) to opponent axes."""
-    x = cube_root(m[0] * r + m[1] * g + m[2] * b)
-    y = cube_root(m[3] * r + m[4] * g + m[5] * b)
-    z = cube_root(m[6] * r + m[7] * g + m[8] * b)
-    return o[0] * x + o[1] * y + o[2] * z, o[3] * x + o[4] * y + o[5] * z, o[6] * x + o[7] * y + o[8] * z
+    """The diamond angle, 0 to 4, of two axes; greys have one too (see `boundary`)."""
+    t = a / (abs(a) + abs(b) + _NONE)
+    return F(1) - t if b >= F(0) else F(3) + t
 
 
 @loop()
@@ -47,88 +41,136 @@ def _linear(light, a, c, back, rgb):  # type: ignore[no-untyped-def]
 
 
 @loop()
-def _largest(light, a, b, table, low, high):  # type: ignore[no-untyped-def]
-    """The boundary's chroma at a lightness and the hue of (a, b)."""
-    rows, columns = table.shape
-    y = (light - low) / (high - low) * F(rows - 1)
-    x = diamond(a, b) * F(0.25) * F(columns - 1)
-    i, j = min(_int(y), rows - 2), min(_int(x), columns - 2)
+def _held(light, low, high):  # type: ignore[no-untyped-def]
+    return min(max(light, low), high)
+
+
+@loop()
+def _place(light, a, b, rows, columns, low, high):  # type: ignore[no-untyped-def]
+    """Where the boundary's table has a lightness that it holds and the hue of (a, b): row and column."""
+    return (light - low) / (high - low) * F(rows - 1), diamond(a, b) * F(0.25) * F(columns - 1)
+
+
+@loop()
+def _read(table, y, x):  # type: ignore[no-untyped-def]
+    """The boundary's chroma at a place of its table; what is no number is looked for at its beginning."""
+    y, x = y if y > F(0) else F(0), x if x > F(0) else F(0)
+    i, j = _uint(min(_int(y), table.shape[0] - 2)), _uint(min(_int(x), table.shape[1] - 2))
     u, v = y - F(i), x - F(j)
-    top = table[i, j] + v * (table[i, j + 1] - table[i, j])
-    return top + u * (table[i + 1, j] + v * (table[i + 1, j + 1] - table[i + 1, j]) - top)
+    next_i, next_j = i + _uint(1), j + _uint(1)
+    top = table[i, j] + v * (table[i, next_j] - table[i, j])
+    return top + u * (table[next_i, j] + v * (table[next_i, next_j] - table[next_i, j]) - top)
+
+
+@loop()
+def _largest(light, a, b, table, low, high):  # type: ignore[no-untyped-def]
+    """The boundary's chroma at a lightness that it holds and the hue of (a, b)."""
+    y, x = _place(light, a, b, table.shape[0], table.shape[1], low, high)
+    return _read(table, y, x)
 
 
 @loop("f4:2 f4:2 f4 f4 f4:1")
 def largest(oklab, table, low, high, out):  # type: ignore[no-untyped-def]
     """The boundary's chroma (N,) at the lightness, held to the destination's own, and the hue of Oklab (N, 3)."""
     for i in range(oklab.shape[0]):
-        held = min(max(oklab[i, 0], low), high)
-        out[i] = _largest(held, oklab[i, 1], oklab[i, 2], table, low, high)
+        out[i] = _largest(_held(oklab[i, 0], low, high), oklab[i, 1], oklab[i, 2], table, low, high)
 
 
-@loop("f4:2 f4:1 f4:1 f4:2")
-def to_oklab(src, m, o, out):  # type: ignore[no-untyped-def]
-    """Linear RGB (N, 3) → Oklab (N, 3): `m` (9,) to cones, `o` (9,) to opponent axes."""
-    for i in range(src.shape[0]):
-        out[i, 0], out[i, 1], out[i, 2] = _oklab(src[i, 0], src[i, 1], src[i, 2], m, o)
+@loop()
+def _into_oklab(src, first, n, m, o, p):  # type: ignore[no-untyped-def]
+    """A run of linear RGB into planes 0 to 2, and its Oklab into planes 3 to 5: `m` (9,) to cones, `o` (9,) to opponent axes."""
+    apart(src, first, n, p)
+    for i in range(n):
+        r, g, b = p[0, i], p[1, i], p[2, i]
+        p[3, i] = cube_root(m[0] * r + m[1] * g + m[2] * b)
+        p[4, i] = cube_root(m[3] * r + m[4] * g + m[5] * b)
+        p[5, i] = cube_root(m[6] * r + m[7] * g + m[8] * b)
+    for i in range(n):
+        x, y, z = p[3, i], p[4, i], p[5, i]
+        p[3, i] = o[0] * x + o[1] * y + o[2] * z
+        p[4, i] = o[3] * x + o[4] * y + o[5] * z
+        p[5, i] = o[6] * x + o[7] * y + o[8] * z
 
 
-@loop("f4:2 f4:1 f4:1 f4:2 f4 f4 u1:1")
-def beyond(src, m, o, table, low, high, out):  # type: ignore[no-untyped-def]
-    """Which pixels (N,) uint8 lie beyond the boundary, by lightness or by chroma."""
-    for i in range(src.shape[0]):
-        light, a, c = _oklab(src[i, 0], src[i, 1], src[i, 2], m, o)
-        held = min(max(light, low), high)
-        limit = _largest(held, a, c, table, low, high)
-        out[i] = a * a + c * c > limit * limit or light < low - F(1e-4) or light > high + F(1e-4)
+@loop()
+def _into_largest(table, low, high, n, p):  # type: ignore[no-untyped-def]
+    """The boundary's chroma for the Oklab in planes 3 to 5 into plane 7; plane 8 is used on the way."""
+    for i in range(n):
+        p[7, i], p[8, i] = _place(_held(p[3, i], low, high), p[4, i], p[5, i], table.shape[0], table.shape[1], low, high)
+    for i in range(n):
+        p[7, i] = _read(table, p[7, i], p[8, i])
 
 
-@loop("f4:2 f4:1 f4:1 f4:1 f4:1 f4:2 f4 f4 f4 f4 f4 f4:1 f4:1 f4:2")
-def eased(src, m, o, back, rgb, table, low, high, knee, scale, strength, hue, mask, out):  # type: ignore[no-untyped-def]
+@loop("f4:2 f4:1 f4:1 f4:2 f4:2")
+def to_oklab(src, m, o, p, out):  # type: ignore[no-untyped-def]
+    """Linear RGB (N, 3) → Oklab (N, 3): `m` (9,) to cones, `o` (9,) to opponent axes; `p` are `PLANES`."""
+    for first in range(0, src.shape[0], RUN):
+        n = min(RUN, src.shape[0] - first)
+        _into_oklab(src, first, n, m, o, p)
+        together(p[3:], first, n, out)
+
+
+@loop("f4:2 f4:1 f4:1 f4:2 f4 f4 f4:2 u1:1")
+def beyond(src, m, o, table, low, high, p, out):  # type: ignore[no-untyped-def]
+    """Which pixels (N,) uint8 lie beyond the boundary, by lightness or by chroma; `p` are `PLANES`."""
+    for first in range(0, src.shape[0], RUN):
+        n = min(RUN, src.shape[0] - first)
+        _into_oklab(src, first, n, m, o, p)
+        _into_largest(table, low, high, n, p)
+        for i in range(n):
+            light, a, c, limit = p[3, i], p[4, i], p[5, i], p[7, i]
+            far = (a * a + c * c > limit * limit) | (light < low - F(1e-4)) | (light > high + F(1e-4))
+            out[first + i] = far
+
+
+@loop("f4:2 f4:1 f4:1 f4:1 f4:1 f4:2 f4 f4 f4 f4 f4 f4:1 f4:1 f4:2 f4:2")
+def eased(src, m, o, back, rgb, table, low, high, knee, scale, strength, hue, mask, p, out):  # type: ignore[no-untyped-def]
     """Linear RGB (N, 3) eased.
 
     `m`, `o` lead to Oklab, `back` (9,) from it to roots of cones, `rgb` (9,) from cones to linear RGB. `knee` is a share of the
     boundary; with `scale` above 0 chroma is scaled down to 1 − it instead. `hue` (4,): axes of the middle of a range, and the
-    cosines at which it begins to fall off and is nothing (all 0: every hue). `mask` (N,) or (1,) float32.
+    cosines at which it begins to fall off and is nothing (all 0: every hue). `mask` (N,) or (1,) float32. `p` are `PLANES`.
     """
     whole, ranged = mask.shape[0] == 1, hue[2] != hue[3]
-    for i in range(src.shape[0]):
-        r, g, b = src[i, 0], src[i, 1], src[i, 2]
-        weight = strength * (mask[0] if whole else mask[i])
-        out[i, 0], out[i, 1], out[i, 2] = r, g, b
-        if weight <= F(0):
-            continue
-        light, a, c = _oklab(r, g, b, m, o)
-        chroma = np.sqrt(a * a + c * c)
-        if ranged and chroma > F(0):
-            near = ((a * hue[0] + c * hue[1]) / chroma - hue[3]) / (hue[2] - hue[3])
-            near = min(max(near, F(0)), F(1))
-            weight *= near * near * (F(3) - F(2) * near)
-            if weight <= F(0):
-                continue
-        held = light
+    for first in range(0, src.shape[0], RUN):
+        n = min(RUN, src.shape[0] - first)
+        _into_oklab(src, first, n, m, o, p)
+        for i in range(n):
+            p[6, i] = strength * (mask[0] if whole else mask[first + i])
+        if ranged:
+            for i in range(n):
+                a, c = p[4, i], p[5, i]
+                near = ((a * hue[0] + c * hue[1]) / (np.sqrt(a * a + c * c) + _NONE) - hue[3]) / (hue[2] - hue[3])
+                near = min(max(near, F(0)), F(1))
+                p[6, i] *= near * near * (F(3) - F(2) * near)
         if scale > F(0):
-            wanted = chroma * (F(1) - scale)
+            for i in range(n):
+                p[4, i] *= F(1) - p[6, i] * scale
+                p[5, i] *= F(1) - p[6, i] * scale
         else:
-            held = min(max(light, low), high)
-            limit = _largest(held, a, c, table, low, high)
-            bend = limit * knee
-            if chroma <= bend and held == light:
-                continue
-            wanted = chroma
-            if chroma > bend:
+            _into_largest(table, low, high, n, p)
+            for i in range(n):
+                light, a, c, weight, limit = p[3, i], p[4, i], p[5, i], p[6, i], p[7, i]
+                chroma = np.sqrt(a * a + c * c)
+                held = _held(light, low, high)
+                bend = limit * knee
                 room = limit - bend
-                if room <= limit * F(1e-4):
-                    wanted = limit
-                else:
-                    over = (chroma - bend) / room
-                    wanted = bend + room * over / np.sqrt(F(1) + over * over)
-        new_light = light + weight * (held - light)
-        turn = F(0)
-        if chroma > F(0):
-            turn = (chroma + weight * (wanted - chroma)) / chroma
-        a, c = a * turn, c * turn
-        out[i, 0], out[i, 1], out[i, 2] = _linear(new_light, a, c, back, rgb)
+                over = (chroma - bend) / room
+                wanted = bend + room * over / np.sqrt(F(1) + over * over)
+                wanted = limit if room <= limit * F(1e-4) else wanted
+                wanted = wanted if chroma > bend else chroma
+                turn = (chroma + weight * (wanted - chroma)) / (chroma + _NONE)
+                p[3, i] = light + weight * (held - light)
+                p[4, i] = a * turn
+                p[5, i] = c * turn
+                p[6, i] = weight if (chroma > bend) | (held != light) else F(0)
+        for i in range(n):
+            r, g, b = _linear(p[3, i], p[4, i], p[5, i], back, rgb)
+            acts = p[6, i] > F(0)  # what needs no change is not touched to the bit
+            p[0, i] = r if acts else p[0, i]
+            p[1, i] = g if acts else p[1, i]
+            p[2, i] = b if acts else p[2, i]
+        together(p, first, n, out)
 
 
 @loop("f4:2 f4:1 f4:2 f4:1 f4:2 f4 f4 f4:1 f4:1 f4:2")

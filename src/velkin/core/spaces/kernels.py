@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from velkin.core.compiled import loop
+from velkin.core.planes import RUN, apart, together
 
 F = np.float32
 _int: Any = np.int64
@@ -21,10 +22,11 @@ def cube_root(v):  # type: ignore[no-untyped-def]
     x = abs(v)
     bits = np.float32(x).view(np.int32)
     y = np.int32(bits // np.int32(3) + np.int32(709921077)).view(np.float32)
-    for _ in range(2):
-        c = y * y * y
-        y = y * (c + x + x) / (c + c + x + F(1e-37))
-    return -y if v < F(0) else y
+    c = y * y * y
+    y = y * (c + x + x) / (c + c + x + F(1e-37))
+    c = y * y * y
+    y = y * (c + x + x) / (c + c + x + F(1e-37))
+    return np.copysign(y, v)
 
 
 @loop()
@@ -32,17 +34,21 @@ def _f(t):  # type: ignore[no-untyped-def]
     return cube_root(t) if t > F(216.0 / 24389.0) else t * F(841.0 / 108.0) + F(4.0 / 29.0)
 
 
-@loop("f4:2 f4:1 f4:2")
-def to_lab(src, m, out):  # type: ignore[no-untyped-def]
-    """Linear RGB (N, 3) → Lab (N, 3): `m` (9,) leads to XYZ over the white."""
-    for i in range(src.shape[0]):
-        r, g, b = src[i, 0], src[i, 1], src[i, 2]
-        x = _f(m[0] * r + m[1] * g + m[2] * b)
-        y = _f(m[3] * r + m[4] * g + m[5] * b)
-        z = _f(m[6] * r + m[7] * g + m[8] * b)
-        out[i, 0] = F(116) * y - F(16)
-        out[i, 1] = F(500) * (x - y)
-        out[i, 2] = F(200) * (y - z)
+@loop("f4:2 f4:1 f4:2 f4:2")
+def to_lab(src, m, p, out):  # type: ignore[no-untyped-def]
+    """Linear RGB (N, 3) → Lab (N, 3): `m` (9,) leads to XYZ over the white; `p` are three planes."""
+    for first in range(0, src.shape[0], RUN):
+        n = min(RUN, src.shape[0] - first)
+        apart(src, first, n, p)
+        for i in range(n):
+            r, g, b = p[0, i], p[1, i], p[2, i]
+            x = _f(m[0] * r + m[1] * g + m[2] * b)
+            y = _f(m[3] * r + m[4] * g + m[5] * b)
+            z = _f(m[6] * r + m[7] * g + m[8] * b)
+            p[0, i] = F(116) * y - F(16)
+            p[1, i] = F(500) * (x - y)
+            p[2, i] = F(200) * (y - z)
+        together(p, first, n, out)
 
 
 @loop()

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.bands import in_bands
+from velkin.core.planes import planes
 from velkin.core.spaces import kernels
 from velkin.core.spaces.adaptation import D50
 from velkin.core.spaces.rgb import RGBSpace
@@ -29,7 +30,7 @@ def lab(linear: Pixels, space: RGBSpace) -> Pixels:
     flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
     matrix = (space.to_xyz / D50[:, None]).astype(np.float32).ravel()
-    in_bands(lambda a, z: kernels.to_lab(flat[a:z], matrix, out[a:z]), len(flat))
+    in_bands(lambda a, z: kernels.to_lab(flat[a:z], matrix, planes(3), out[a:z]), len(flat))
     return out.reshape(linear.shape)
 
 
