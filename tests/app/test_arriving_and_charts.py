@@ -39,7 +39,7 @@ def test_what_is_broken_is_listed_and_the_rest_comes_in_and_is_recognised(qtbot,
     window.jobs.shoots.new(tmp_path / "day.velkin")
     qtbot.waitUntil(lambda: window.model.state.name == "day", timeout=60000)
     window.actions_.dropped.take([tmp_path / "card"])
-    qtbot.waitUntil(lambda: window.model.current is not None, timeout=60000)
+    qtbot.waitUntil(lambda: bool(window.jobs.importing.left_out), timeout=60000)
     state = window.model.state
     assert len(state.frames) == 34 and len(window.jobs.importing.left_out) == 6
     assert all(any(f"day-{n:04d}" in reason for reason in window.jobs.importing.left_out) for n in (3, 9, 17, 21, 30))
@@ -177,3 +177,22 @@ def test_small_pictures_are_kept_and_a_damaged_one_is_made_again(tmp_path, demo_
         (tmp_path / "abc.small").write_bytes(damaged)
         assert SmallPictures(tmp_path).get("abc") is None
     assert iso24().rows == 4
+
+
+def test_many_files_come_in_a_few_at_a_time_and_go_by_one_undo(qtbot, window, tmp_path):
+    files = make_crowd(tmp_path / "card", 45, lights=1)
+    window.jobs.shoots.new(tmp_path / "day.velkin")
+    qtbot.waitUntil(lambda: window.model.state.name == "day", timeout=60000)
+    seen = []
+    told = window.model.changed.connect(lambda _: seen.append(len(window.model.state.frames)))
+    window.actions_.dropped.take([files[0].parent])
+    qtbot.waitUntil(lambda: window.model.messages.latest.startswith("45 frames added"), timeout=60000)
+    window.model.changed.disconnect(told)
+    assert {20, 40, 45} <= set(seen), seen
+    assert window.model.current == window.model.state.order()[0]
+    window.lanes.cancel_all()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=10000)
+    window.view.setFocus()
+    qtbot.keyClick(window.view, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: not window.model.state.frames, timeout=10000)

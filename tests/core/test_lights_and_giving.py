@@ -216,3 +216,33 @@ def test_a_shoot_of_version_1_is_brought_up_with_its_undo_and_a_copy_kept(shoot,
     assert again.state.frames[ids["north-0412"]].exposure == 0.0
     assert path.with_name(f"{path.stem} (version 1){path.suffix}").exists()
     again.close()
+
+
+def _as_laid_out(shoot):
+    state = shoot.state
+    return [(light.name, [state.frames[f].name for f in light.frames]) for light in state.lights]
+
+
+def test_frames_added_in_parts_come_as_if_added_at_once_and_go_in_one_step(tmp_path):
+    arrivals = [look_at(p) for p in make_crowd(tmp_path, 14, lights=2)]
+    once, parted = (Shoot.create(tmp_path / f"{name}.velkin", name) for name in ("once", "parted"))
+    ids = once.frames.add_frames([*arrivals, arrivals[3]])
+    sizes = [len(part) for part in parted.frames.add_in_parts([*arrivals, arrivals[3]], 5)]
+    assert (len(ids), sizes) == (14, [5, 5, 4])
+    assert _as_laid_out(parted) == _as_laid_out(once) and len(_as_laid_out(once)) == 2
+    assert parted.undo() == once.undo() == "add 14 frames"
+    assert not parted.state.frames and not parted.state.lights
+
+
+def test_between_two_parts_other_things_may_happen(tmp_path):
+    arrivals = [look_at(p) for p in make_crowd(tmp_path, 9, lights=1)]
+    shoot = Shoot.create(tmp_path / "between.velkin", "between")
+    parts = shoot.frames.add_in_parts(arrivals, 3)
+    first = next(parts)
+    shoot.camera.set_exposure(first[:1], 0.5)
+    shoot.frames.add_frames(arrivals[3:5])
+    assert len(next(parts)) == 1, "what came in meanwhile by another way is not taken in twice"
+    shoot.frames.remove_frames(list(shoot.state.frames))
+    assert not shoot.state.lights
+    assert len(next(parts)) == 3 and [len(k.frames) for k in shoot.state.lights] == [3], "a light that went meanwhile is made anew"
+    assert next(parts, None) is None

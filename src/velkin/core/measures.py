@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +12,7 @@ from numpy.typing import NDArray
 from velkin.core.conversion.codes import Numbers, histogram_of_light, histogram_of_numbers
 from velkin.core.conversion.light import carried, from_linear
 from velkin.core.conversion.outside import Outside, added, measure_outside
-from velkin.core.gamut.masks import Window, bands_of
+from velkin.core.gamut.masks import Window, by_rows
 from velkin.core.gamut.membership import Mask, count_and_mask, largest_patch
 from velkin.core.gamut.simulation import lost_there
 from velkin.core.path import ColourPath
@@ -107,18 +109,15 @@ def measure_source(source: Numbers, path: ColourPath, known: ProofMeasures | Non
     tally: _EveryPixel | _Sample = (
         _Sample(path, width, height, known) if sampled and known else _EveryPixel(path, width, height)
     )
-    here: NDArray[np.int64] | None = None
-    here_outside: Outside | None = None
     drawn = step_of(width * height, NUMBERS)
-    for rows, window in bands_of(width, height, path.by_bands):
+
+    def band(rows: slice, window: Window) -> tuple[NDArray[np.int64], Outside, Any]:
         working = to_working(source[rows], path, window)
         few = every(working.reshape(-1, 3), drawn, window.top * width)[None]
-        counts, out = histogram_of_light(few, path.working), measure_outside(working, path.working)
-        here = counts if here is None else here + counts
-        here_outside = out if here_outside is None else here_outside + out
-        tally.add(working, window)
-    assert here is not None and here_outside is not None
-    return Measures(here, here_outside, *tally.said())
+        return histogram_of_light(few, path.working), measure_outside(working, path.working), tally.of(working, window)
+
+    here, here_outside, parts = zip(*by_rows(band, width, height, path.by_bands), strict=True)
+    return Measures(np.sum(here, axis=0), added(here_outside), *tally.said(parts))
 
 
 def loss_of(source: Numbers, path: ColourPath) -> tuple[Outside, NDArray[np.float32]]:
@@ -129,14 +128,15 @@ def loss_of(source: Numbers, path: ColourPath) -> tuple[Outside, NDArray[np.floa
     BadProfile
     """
     height, width = source.shape[:2]
-    parts = []
     stays, lost = np.empty((height, width), dtype=np.bool_), np.empty((height, width), dtype=np.float32)
-    for rows, window in bands_of(width, height, path.by_bands):
+
+    def band(rows: slice, window: Window) -> Outside:
         now = eased(to_working(source[rows], path, window), path, window)
         counts, stays[rows] = count_and_mask(now, path.proof)
-        parts.append(counts)
         lost[rows] = lost_there(now, path.proof)
-    return replace(added(parts), largest=largest_patch(stays)), lost
+        return counts
+
+    return replace(added(by_rows(band, width, height, path.by_bands)), largest=largest_patch(stays)), lost
 
 
 def measure_proof(working: Pixels, path: ColourPath) -> tuple[ProofMeasures, Mask]:
@@ -148,8 +148,18 @@ def measure_proof(working: Pixels, path: ColourPath) -> tuple[ProofMeasures, Mas
     """
     height, width = working.shape[:2]
     tally = _EveryPixel(path, width, height)
-    tally.add(working, Window(width, height))
-    return tally.said()
+    return tally.said([tally.of(working, Window(width, height))])
+
+
+@dataclass(frozen=True)
+class _Counted:
+    """What is said of some rows of a picture from all their pixels; of `few` of them, before, as eased, and which were outside, ΔE is told."""
+
+    before: Outside
+    after: Outside
+    there: NDArray[np.int64]
+    few: tuple[Pixels, Pixels, Mask]
+    eases: bool
 
 
 class _EveryPixel:
@@ -159,38 +169,31 @@ class _EveryPixel:
         self._path = path
         self._step = step_of(width * height, _SAMPLE)
         self._numbers = step_of(width * height, NUMBERS)
-        self._outside: list[Mask] = []
-        self._stays: list[Mask] = []
-        self._before: list[Outside] = []
-        self._after: list[Outside] = []
-        self._there: list[NDArray[np.int64]] = []
-        self._few: list[tuple[Pixels, Pixels, Mask]] = []
-        self._eases = False
+        self._outside, self._stays = (np.empty((height, width), dtype=np.bool_) for _ in range(2))
 
-    def add(self, working: Pixels, window: Window) -> None:
+    def of(self, working: Pixels, window: Window) -> _Counted:
         """Count a band of rows, linear working RGB."""
         path = self._path
         now = eased(working, path, window)
-        counts, out = count_and_mask(working, path.proof)
-        self._eases |= now is not working
-        left, stays = (counts, out) if now is working else count_and_mask(now, path.proof)
-        self._before.append(counts)
-        self._outside.append(out)
-        self._after.append(left)
-        self._stays.append(stays)
+        before, outside = count_and_mask(working, path.proof)
+        after, stays = (before, outside) if now is working else count_and_mask(now, path.proof)
+        rows = slice(window.top, window.top + len(working))
+        self._outside[rows], self._stays[rows] = outside, stays
         at = window.top * window.width
-        self._there.append(_histogram(every(now.reshape(-1, 3), self._numbers, at)[None], path))
-        flat, flat_now = (every(a.reshape(-1, 3), self._step, at)[None] for a in (working, now))
-        self._few.append((flat, flat if now is working else flat_now, every(out.ravel(), self._step, at)))
+        there = _histogram(every(now.reshape(-1, 3), self._numbers, at)[None], path)
+        flat = every(working.reshape(-1, 3), self._step, at)[None]
+        flat_now = flat if now is working else every(now.reshape(-1, 3), self._step, at)[None]
+        few = (flat, flat_now, every(outside.ravel(), self._step, at))
+        return _Counted(before, after, there, few, now is not working)
 
-    def said(self) -> tuple[ProofMeasures, Mask]:
-        """The whole picture."""
-        outside, stays = np.concatenate(self._outside), np.concatenate(self._stays)
-        before = replace(added(self._before), largest=largest_patch(outside))
-        after = replace(added(self._after), largest=largest_patch(stays)) if self._eases else before
-        few, few_now, out = (np.concatenate([f[k] for f in self._few], axis=-2 if k < 2 else 0) for k in range(3))
-        loss, change = _in_delta_e(few, few_now if self._eases else None, out, self._path)
-        return ProofMeasures(np.sum(self._there, axis=0), before, after, loss, change), stays
+    def said(self, parts: Sequence[_Counted]) -> tuple[ProofMeasures, Mask]:
+        """The whole picture, of its bands in order."""
+        eases = any(p.eases for p in parts)
+        before = replace(added([p.before for p in parts]), largest=largest_patch(self._outside))
+        after = replace(added([p.after for p in parts]), largest=largest_patch(self._stays)) if eases else before
+        few, few_now, out = (np.concatenate([p.few[k] for p in parts], axis=-2 if k < 2 else 0) for k in range(3))
+        loss, change = _in_delta_e(few, few_now if eases else None, out, self._path)
+        return ProofMeasures(np.sum([p.there for p in parts], axis=0), before, after, loss, change), self._stays
 
 
 class _Sample:
@@ -199,35 +202,29 @@ class _Sample:
     def __init__(self, path: ColourPath, width: int, height: int, known: ProofMeasures) -> None:
         self._path, self._known, self._pixels = path, known, width * height
         self._step = step_of(width * height, NUMBERS)
-        self._few: list[tuple[Pixels, Pixels]] = []
-        self._eases = False
 
-    def add(self, working: Pixels, window: Window) -> None:
-        """Take a sample of a band of rows, linear working RGB."""
+    def of(self, working: Pixels, window: Window) -> tuple[Pixels, Pixels]:
+        """A sample of a band of rows, linear working RGB, and the same as eased."""
         path, at = self._path, window.top * window.width
         few = every(working.reshape(-1, 3), self._step, at)[None]
         if path.by_pixel:
-            now = eased(few, path)
-        else:
-            whole = eased(working, path, window)
-            now = few if whole is working else every(whole.reshape(-1, 3), self._step, at)[None]
-        self._eases |= now is not few
-        self._few.append((few, now))
+            return few, eased(few, path)
+        whole = eased(working, path, window)
+        return few, few if whole is working else every(whole.reshape(-1, 3), self._step, at)[None]
 
-    def said(self) -> tuple[ProofMeasures, None]:
+    def said(self, parts: Sequence[tuple[Pixels, Pixels]]) -> tuple[ProofMeasures, None]:
         """The whole picture, with the largest patches as known, brought to its size."""
-        path = self._path
-        few, now = (np.concatenate([f[k] for f in self._few], axis=1) for k in (0, 1))
+        path, eases = self._path, any(now is not few for few, now in parts)
+        few, now = (np.concatenate([p[k] for p in parts], axis=1) for k in (0, 1))
         counts, out = count_and_mask(few, path.proof)
-        left = count_and_mask(now, path.proof)[0] if self._eases else counts
+        left = count_and_mask(now, path.proof)[0] if eases else counts
         by = self._pixels / max(self._known.after.pixels, 1)
         before = replace(counts, largest=round(self._known.before.largest * by))
         after = replace(left, largest=round(self._known.after.largest * by))
         step = step_of(now.shape[1], _SAMPLE)
-        moved = every(now[0], step)[None] if self._eases else None
+        moved = every(now[0], step)[None] if eases else None
         loss, change = _in_delta_e(every(few[0], step)[None], moved, every(out[0], step), path)
-        there = _histogram(now, path)
-        return ProofMeasures(there, before, after, loss, change), None
+        return ProofMeasures(_histogram(now, path), before, after, loss, change), None
 
 
 def _histogram(now: Pixels, path: ColourPath) -> NDArray[np.int64]:

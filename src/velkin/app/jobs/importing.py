@@ -8,6 +8,8 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from PyQt6.QtCore import QTimer
+
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
 from velkin.app.words import count
@@ -22,6 +24,9 @@ from velkin.core.shoot.frame import Frame, Role
 from velkin.core.shoot.missing import missing_in
 from velkin.core.shoot.recognising import recognised_chart, recognised_neutral
 from velkin.core.shoot.shoot import Shoot
+
+#: Frames that are taken in at once.
+_AT_ONCE = 20
 
 
 @dataclass(frozen=True)
@@ -81,16 +86,37 @@ class Importing(Work):
         self._aside(Lane.IMPORT, work, done, name="Looking at files", cancellable=True)
 
     def _take_in(self, shoot: Shoot, looked: _Looked, show: bool) -> None:
+        """Take files in, some at a time, so that the hand is not kept waiting."""
+        parts, added = shoot.frames.add_in_parts(looked.arrivals, _AT_ONCE), list[int]()
+
+        def on() -> None:
+            if self._model.shoot is not shoot:
+                return
+            try:
+                part = next(parts, None)
+            except VelkinError as error:
+                self._model.report(error)
+                return
+            if part is None:
+                self._taken_in(added, looked)
+                return
+            if show and part and not added:
+                self._model.select(part[0])
+            added.extend(part)
+            self._model.changes()
+            if len(added) < len(looked.arrivals):
+                QTimer.singleShot(0, on)
+            else:
+                on()
+
+        on()
+
+    def _taken_in(self, added: list[int], looked: _Looked) -> None:
         model = self._model
-        try:
-            added = shoot.frames.add_frames(looked.arrivals)
-        except VelkinError as error:
-            model.report(error)
-            return
         reasons = self.left_out = looked.reasons
         known = len(looked.arrivals) - len(added)
         words = [f"{count(len(added), 'frame')} added."]
-        held = sum(model.state.frames[f].held for f in added)
+        held = sum(model.state.frames[f].held for f in added if f in model.state.frames)
         if held:
             words.append(f"{count(held, 'frame')} held: a decision waits on the Source bench.")
         if known:
@@ -101,11 +127,8 @@ class Importing(Work):
             words.append(f"Left out {len(reasons)}: " + "; ".join(reasons[:2]) + ("; …" if len(reasons) > 2 else ""))
             if len(reasons) > 2:
                 words.append("Shoot ▸ What was left out lists them all.")
-        if added and show:
-            model.select(added[0])
-        model.changes()
         (model.report if reasons else model.say)(" ".join(words))
-        self.spot(tuple(added))
+        self.spot(tuple(f for f in added if f in model.state.frames))
 
     def find_source(self, frame: int, path: Path) -> None:
         """Say where a missing source lies now, after its bytes were compared aside."""

@@ -21,8 +21,13 @@ Floats = NDArray[np.float64]
 
 def screen_colour(xyz: Floats) -> QColor:
     """XYZ D50 as the screen shows it."""
-    codes = np.clip(SRGB.encode(np.clip(SRGB.from_xyz @ xyz, 0, 1)), 0, 1) * 255
-    return QColor(*(round(float(c)) for c in codes))
+    return screen_colours(xyz[None])[0]
+
+
+def screen_colours(xyz: Floats) -> list[QColor]:
+    """XYZ D50 (N, 3) as the screen shows them."""
+    codes = np.clip(SRGB.encode(np.clip(xyz @ SRGB.from_xyz.T, 0, 1)), 0, 1) * 255
+    return [QColor(*code) for code in np.round(codes).astype(int).tolist()]
 
 
 class Swatches(QWidget):
@@ -34,6 +39,7 @@ class Swatches(QWidget):
         super().__init__()
         self.setFixedHeight(96)
         self.bands: tuple[Floats, ...] = ()
+        self._colours: list[list[QColor]] = []
         self.words = ""
         self.patch = -1
         self._chart = chart
@@ -41,12 +47,13 @@ class Swatches(QWidget):
 
     def set_chart(self, chart: Chart) -> None:
         """The chart whose patches are shown."""
-        self._chart, self.bands, self.patch = chart, (), -1
+        self._chart, self.bands, self._colours, self.patch = chart, (), [], -1
         self.update()
 
     def show_colours(self, bands: tuple[Floats, ...], words: str) -> None:
         """XYZ D50 (N, 3) of each band, from the top, all on the same exposure."""
         self.bands, self.words = bands, words
+        self._colours = [screen_colours(np.asarray(band)) for band in bands]
         self.update()
 
     def _slot(self, index: int) -> QRectF:
@@ -84,10 +91,10 @@ class Swatches(QWidget):
         named = len(self._chart.ids) <= 36
         for i, name in enumerate(self._chart.ids):
             slot = self._slot(i)
-            height = slot.height() / max(len(self.bands), 1)
-            for number, band in enumerate(self.bands):
-                p.fillRect(QRectF(slot.left(), slot.top() + number * height, slot.width(), height), screen_colour(band[i]))
-            if not self.bands:
+            height = slot.height() / max(len(self._colours), 1)
+            for number, band in enumerate(self._colours):
+                p.fillRect(QRectF(slot.left(), slot.top() + number * height, slot.width(), height), band[i])
+            if not self._colours:
                 p.fillRect(slot, t.colour("field"))
             if i == self.patch:
                 p.setPen(t.colour("ink"))

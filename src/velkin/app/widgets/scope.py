@@ -123,10 +123,11 @@ class Scope(QWidget):
         top = heights[1:-1].max() if heights[1:-1].any() else max(heights.max(), 1.0)
         heights = np.minimum(heights / top, 1.0) * rect.height()
         step = rect.width() / len(heights)
-        points = [QPointF(rect.left(), rect.bottom())]
-        for i, h in enumerate(heights):
-            points.append(QPointF(rect.left() + i * step, rect.bottom() - h))
-            points.append(QPointF(rect.left() + (i + 1) * step, rect.bottom() - h))
+        edges = (rect.left() + step * np.arange(len(heights) + 1)).tolist()
+        tops = (rect.bottom() - heights).tolist()
+        points = [QPointF(edges[0], rect.bottom())]
+        for i, top_of in enumerate(tops):
+            points += (QPointF(edges[i], top_of), QPointF(edges[i + 1], top_of))
         points.append(QPointF(rect.right(), rect.bottom()))
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(Qt.PenStyle.NoPen)

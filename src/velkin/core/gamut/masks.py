@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TypeVar
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.bands import BAND, in_bands
 from velkin.core.gamut.easing import Stroke
 from velkin.core.gamut.kernels import dabs
 
 Pixels = NDArray[np.float32]
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -27,16 +30,14 @@ class Window:
     top: int = 0
 
 
-#: Pixels of a band of rows.
-BAND = 2_000_000
+def by_rows(work: Callable[[slice, Window], T], width: int, height: int, by_bands: bool = True) -> list[T]:
+    """What `work` makes of the rows of a picture, told which and where they lie: in bands on all cores, so that what is made on the way takes
+    little memory and stays near the processor; all rows at once where what is done `by_bands` would show."""
 
+    def band(first: int, last: int) -> T:
+        return work(slice(first, last), Window(width, height, 0, first))
 
-def bands_of(width: int, height: int, by_bands: bool = True) -> Iterator[tuple[slice, Window]]:
-    """The rows of a picture band by band, and where each lies, so that what is made on the way takes little memory; all of them at once where
-    what is done `by_bands` would show."""
-    step = max(BAND // max(width, 1), 1) if by_bands else height
-    for first in range(0, height, step):
-        yield slice(first, first + step), Window(width, height, 0, first)
+    return in_bands(band, height, max(BAND // max(width, 1), 1)) if by_bands else [band(0, height)]
 
 
 #: Strokes are painted at this size of the longest side at most and enlarged; brushes are soft.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -23,7 +24,7 @@ from velkin.core.files.safely import refuse_output
 from velkin.core.files.transparency import held_by
 from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import EVERYWHERE, OVERALL, Easing
-from velkin.core.gamut.masks import Window, bands_of
+from velkin.core.gamut.masks import Window, by_rows
 from velkin.core.gamut.membership import Mask, count_and_mask, largest_patch
 from velkin.core.handoff.copies import CopyWish, alpha_in
 from velkin.core.icc.space import Space, check_model, family, profile_of
@@ -98,20 +99,22 @@ def eased_numbers(
     BadProfile
     """
     height, width = numbers.shape[:2]
-    out: NDArray[Any] | None = None
     was, stays = (np.empty((height, width), dtype=np.bool_) for _ in range(2))
-    before, after, moved = [], [], 0.0
-    for rows, window in bands_of(width, height, not any(e.looks_around for e in easings)):
-        band = _eased_band(numbers[rows], space, to, easings, window)
-        before.append(band.before)
-        after.append(band.after)
-        was[rows], stays[rows] = band.was, band.stays
-        moved += band.moved
-        if band.numbers is not None:
-            out = numbers.copy() if out is None else out
-            out[rows] = band.numbers
+    changed, out = threading.Lock(), list[NDArray[Any]]()
+
+    def band(rows: slice, window: Window) -> tuple[Outside, Outside, float]:
+        made = _eased_band(numbers[rows], space, to, easings, window)
+        was[rows], stays[rows] = made.was, made.stays
+        if made.numbers is not None:
+            with changed:  # a picture is copied when the first of it changes
+                if not out:
+                    out.append(numbers.copy())
+            out[0][rows] = made.numbers
+        return made.before, made.after, made.moved
+
+    before, after, moved = zip(*by_rows(band, width, height, not any(e.looks_around for e in easings)), strict=True)
     told = replace(added(before), largest=largest_patch(was)), replace(added(after), largest=largest_patch(stays))
-    return (numbers if out is None else out), *told, moved / (height * width)
+    return out[0] if out else numbers, *told, sum(moved) / (height * width)
 
 
 @dataclass(frozen=True)

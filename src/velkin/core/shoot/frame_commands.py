@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import datetime
+from itertools import groupby
 from pathlib import Path
 
 from velkin.core.errors import ShootError
@@ -40,27 +41,45 @@ class FrameCommands:
         list of int
             Ids of the new frames.
         """
-        known = {f.digest for f in self._document.state.frames.values()}
+        return [frame for part in self.add_in_parts(arrivals, max(len(arrivals), 1), light_name) for frame in part]
+
+    def add_in_parts(self, arrivals: list[Arrival], size: int, light_name: str | None = None) -> Iterator[list[int]]:
+        """As `add_frames`, so many frames at a time: what comes between may see to other things. Together they are one step, unless another
+        came between."""
+        known = self._digests()
         fresh: list[Arrival] = []
         for arrival in arrivals:
             if arrival.digest not in known:
                 known.add(arrival.digest)
                 fresh.append(arrival)
-        if not fresh:
-            return []
         fresh.sort(key=lambda a: (a.facts.exif.taken or datetime.max, a.facts.path.name))
-        groups = [fresh] if light_name is not None else propose_lights(fresh)
-        ids: list[int] = []
-        with self._document.step(f"add {count_words(len(fresh), 'frame')}"):
-            taken = {k.name for k in self._document.state.lights}
-            for members in groups:
-                if light_name is not None:
-                    light = next((k for k in self._document.state.lights if k.name == light_name), None)
-                else:
-                    light = self._light_for(members[0])
-                name = _free_name(light_name or self._name_for(members[0].facts), taken) if light is None else ""
-                ids += self._place(members, light, name)
-        return ids
+        groups = propose_lights(fresh) if light_name is None else [fresh]
+        coming = [(number, arrival) for number, members in enumerate(groups) for arrival in members]
+        homes: dict[int, int] = {}
+        for first in range(0, len(coming), size):
+            known = self._digests()
+            part = [(number, arrival) for number, arrival in coming[first : first + size] if arrival.digest not in known]
+            ids: list[int] = []
+            with self._document.step(f"add {count_words(len(coming), 'frame')}", joins=first > 0):
+                for number, members in groupby(part, key=lambda p: p[0]):
+                    ids += self._take_home([arrival for _, arrival in members], number, homes, light_name)
+            yield ids
+
+    def _digests(self) -> set[str]:
+        return {f.digest for f in self._document.state.frames.values()}
+
+    def _take_home(self, members: list[Arrival], group: int, homes: dict[int, int], light_name: str | None) -> list[int]:
+        """Put arrivals of a group under the light that is its home, which is found, or made, when its first come."""
+        lights = self._document.state.lights
+        if group in homes:
+            light = next((k for k in lights if k.id == homes[group]), None)
+        elif light_name is not None:
+            light = next((k for k in lights if k.name == light_name), None)
+        else:
+            light = self._light_for(members[0])
+        name = light_name or self._name_for(members[0].facts)
+        homes[group] = light.id if light is not None else self._new_light(_free_name(name, {k.name for k in lights}))
+        return self._place(members, homes[group], light)
 
     def _light_for(self, arrival: Arrival) -> Light | None:
         """The light that an arrival seems to be under already."""
@@ -73,9 +92,8 @@ class FrameCommands:
     def _name_for(self, facts: RawFacts | PictureFacts) -> str:
         return light_name(self._document.state.light_pattern, facts)
 
-    def _place(self, members: list[Arrival], light: Light | None, name: str) -> list[int]:
-        """Put arrivals under a light (a new one of a name where it is None), with what the light gives to newcomers."""
-        light_id = light.id if light is not None else self._new_light(name)
+    def _place(self, members: list[Arrival], light_id: int, light: Light | None) -> list[int]:
+        """Put arrivals under a light, with what it gives to newcomers where it was there before."""
         first = self._document.store.rows("SELECT coalesce(max(position), 0) AS last FROM frames WHERE light = ?", light_id)[0][
             "last"
         ]
