@@ -218,6 +218,6 @@ def bench_solids(report: Report) -> None:
         plot.repaint()
         QApplication.processEvents()
         drawn += 1
-    report.line("two solids turning, drawn in software", f"{drawn / 2.0:.0f} a second", at_least(drawn / 2.0, 30))
+    report.line("two solids turning, drawn in software", f"{drawn / 2.0:.0f} a second", at_least(drawn / 2.0, 60))
     plot.close()
     application.processEvents()

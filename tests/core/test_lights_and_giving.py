@@ -244,5 +244,7 @@ def test_between_two_parts_other_things_may_happen(tmp_path):
     assert len(next(parts)) == 1, "what came in meanwhile by another way is not taken in twice"
     shoot.frames.remove_frames(list(shoot.state.frames))
     assert not shoot.state.lights
-    assert len(next(parts)) == 3 and [len(k.frames) for k in shoot.state.lights] == [3], "a light that went meanwhile is made anew"
+    assert len(next(parts)) == 3 and [len(k.frames) for k in shoot.state.lights] == [3], (
+        "a light that went meanwhile is made anew"
+    )
     assert next(parts, None) is None

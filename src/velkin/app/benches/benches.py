@@ -50,7 +50,7 @@ class Benches(QStackedWidget):
         self._follow()
 
     def sizeHint(self) -> QSize:
-        return QSize(WIDTH, super().sizeHint().height())
+        return QSize(WIDTH, self.currentWidget().sizeHint().height())  # type: ignore[union-attr]  # not of every bench there is
 
     def asides(self) -> list[Aside]:
         """What is being made."""

@@ -34,6 +34,8 @@ class StopButton(Checkable, QAbstractButton):
 
     def show_stop(self, stop: Stop, number: int) -> None:
         """Show a stop's value."""
+        if stop == self._stop:  # while a slider is dragged most stops stay as they are
+            return
         self._stop = stop
         spoken = f"{stop.caption}: {stop.value}, {stop.detail}"
         link = "" if self._last else f"\nTo the next stop: {LINK_WORDS[stop.link]}"
