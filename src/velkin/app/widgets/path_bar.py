@@ -45,7 +45,7 @@ class StopButton(Checkable, QAbstractButton):
 
     def clear(self) -> None:
         """Show the stop of no frame."""
-        self._stop = Stop(self._caption, "", "", "open", "hairline")
+        self._stop: Stop = Stop(self._caption, "", "", "open", "hairline")
         self.setAccessibleName(self._caption)
         self.setToolTip(f"Open {self._caption} ({self._number})")
         self.update()
