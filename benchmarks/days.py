@@ -162,6 +162,7 @@ print(json.dumps(told()))
 _THOUSAND = (
     WATCH
     + """
+from velkin.core.destinations.starters import STARTERS
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import SRGB
 at("the start")
@@ -213,9 +214,8 @@ for frame in finished:
 converted = sum(bool(window.model.state.frames[f].ledger) for f in finished)
 at("handing off to three")
 window.model.open_stop("handoff")
-destinations = list(window.model.state.destinations)[:3]
-for d in window.model.state.destinations:
-    window.benches.handoff._tick(d, d in destinations)
+window.jobs.handoff.add([(STARTERS["client"], None), (STARTERS["archive"], None)])
+assert len(window.model.state.ticked()) == 3
 window.model.select(subjects[0], ())
 window.benches.handoff.start()
 until(lambda: not window.jobs.handoff.running and bool(window.jobs.handoff.results), 1800)

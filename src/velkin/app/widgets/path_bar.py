@@ -24,6 +24,7 @@ class StopButton(Checkable, QAbstractButton):
         self.key = key
         self._caption, self._number = "Hand-off" if key == "handoff" else key.capitalize(), number
         self._last = number == len(STOPS)
+        self._stop: Stop
         self.be_reachable()
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys with the picture
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -45,7 +46,7 @@ class StopButton(Checkable, QAbstractButton):
 
     def clear(self) -> None:
         """Show the stop of no frame."""
-        self._stop: Stop = Stop(self._caption, "", "", "open", "hairline")
+        self._stop = Stop(self._caption, "", "", "open", "hairline")
         self.setAccessibleName(self._caption)
         self.setToolTip(f"Open {self._caption} ({self._number})")
         self.update()
