@@ -234,6 +234,13 @@ def test_frames_added_in_parts_come_as_if_added_at_once_and_go_in_one_step(tmp_p
     assert not parted.state.frames and not parted.state.lights
 
 
+def test_parts_grow_with_the_shoot_so_that_many_frames_cost_no_more_each(tmp_path):
+    (one,) = [look_at(p) for p in make_crowd(tmp_path, 1, lights=1)]
+    many = [dataclasses.replace(one, digest=f"{n:064d}") for n in range(60)]
+    shoot = Shoot.create(tmp_path / "many.velkin", "many")
+    assert [len(part) for part in shoot.frames.add_in_parts(many, 1)] == [1] * 40 + [2] * 10
+
+
 def test_between_two_parts_other_things_may_happen(tmp_path):
     arrivals = [look_at(p) for p in make_crowd(tmp_path, 9, lights=1)]
     shoot = Shoot.create(tmp_path / "between.velkin", "between")

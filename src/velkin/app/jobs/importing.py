@@ -25,7 +25,7 @@ from velkin.core.shoot.missing import missing_in
 from velkin.core.shoot.recognising import recognised_chart, recognised_neutral
 from velkin.core.shoot.shoot import Shoot
 
-#: Frames that are taken in at once.
+#: Frames that are taken in at once, at least.
 _AT_ONCE = 20
 
 
@@ -95,7 +95,7 @@ class Importing(Work):
             try:
                 part = next(parts, None)
             except VelkinError as error:
-                self._model.report(error)
+                self._model.report(f"{error}. Added before: {count(len(added), 'frame')}." if added else error)
                 return
             if part is None:
                 self._taken_in(added, looked)

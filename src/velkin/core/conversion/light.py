@@ -95,7 +95,6 @@ def _lab_table(space: ICCSpace, intent: Intent) -> Table | None:
 
 
 def _light_by_table(flat: Numbers, space: ICCSpace, working: RGBSpace, intent: Intent, black_point: bool, out: Pixels) -> None:
-
     compensated = black_point and intent is not Intent.ABSOLUTE and space.id != LAB.id
     gain, offset = compensation(space, intent) if compensated else (np.ones(3), np.zeros(3))
     matrix = (working.from_xyz * D50).astype(np.float32).ravel()

@@ -19,6 +19,9 @@ from velkin.core.shoot.lights import check_pattern, light_name, propose_lights, 
 from velkin.core.shoot.records import balance_to_json, facts_to_json, ledger_to_json, picture_to_json, reading_to_json
 from velkin.core.tags.facts import PictureFacts
 
+#: A part of frames that come in is at least one in so many of those that are there.
+_SHARE = 20
+
 
 class FrameCommands:
     """The part of a shoot about which frames there are, under which light, and as what."""
@@ -41,11 +44,14 @@ class FrameCommands:
         list of int
             Ids of the new frames.
         """
-        return [frame for part in self.add_in_parts(arrivals, max(len(arrivals), 1), light_name) for frame in part]
+        return [frame for part in self.add_in_parts(arrivals, len(arrivals), light_name) for frame in part]
 
-    def add_in_parts(self, arrivals: list[Arrival], size: int, light_name: str | None = None) -> Iterator[list[int]]:
-        """As `add_frames`, so many frames at a time: what comes between may see to other things. Together they are one step, unless another
-        came between."""
+    def add_in_parts(self, arrivals: list[Arrival], least: int, light_name: str | None = None) -> Iterator[list[int]]:
+        """As `add_frames`, some frames at a time: what comes between may see to other things. Together they are one step, unless another
+        came between.
+
+        A part is of `least` frames, and larger where there are many already: whoever follows the shoot looks at all of them after each.
+        """
         known = self._digests()
         fresh: list[Arrival] = []
         for arrival in arrivals:
@@ -56,14 +62,17 @@ class FrameCommands:
         groups = propose_lights(fresh) if light_name is None else [fresh]
         coming = [(number, arrival) for number, members in enumerate(groups) for arrival in members]
         homes: dict[int, int] = {}
-        for first in range(0, len(coming), size):
+        first = 0
+        while first < len(coming):
             known = self._digests()
+            size = max(least, len(known) // _SHARE)
             part = [(number, arrival) for number, arrival in coming[first : first + size] if arrival.digest not in known]
             ids: list[int] = []
             with self._document.step(f"add {count_words(len(coming), 'frame')}", joins=first > 0):
                 for number, members in groupby(part, key=lambda p: p[0]):
                     ids += self._take_home([arrival for _, arrival in members], number, homes, light_name)
             yield ids
+            first += size
 
     def _digests(self) -> set[str]:
         return {f.digest for f in self._document.state.frames.values()}
