@@ -5,12 +5,14 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
+from tests.app.doing import answered
 from velkin.app.flow.small_pictures import EDGE, SmallPictures
 from velkin.app.model.places import Page
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart
 from velkin.core.charts.judge import Verdict
 from velkin.core.files.raw import decode
+from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.whites import white_of
 from velkin.sim.crowd import make_crowd
 
@@ -196,3 +198,68 @@ def test_many_files_come_in_a_few_at_a_time_and_go_by_one_undo(qtbot, window, tm
     window.view.setFocus()
     qtbot.keyClick(window.view, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: not window.model.state.frames, timeout=10000)
+
+
+@pytest.fixture
+def on_the_way(qtbot, window, tmp_path):
+    """A new shoot into which 120 frames of a card are coming, twenty of them there; what is done at that moment is given."""
+    files = make_crowd(tmp_path / "card", 120, lights=1)
+    window.jobs.shoots.new(tmp_path / "day.velkin")
+    qtbot.waitUntil(lambda: window.model.state.name == "day", timeout=60000)
+
+    def at_twenty(what):
+        begun, done = [], []
+
+        def come(_):
+            if not begun and len(window.model.state.frames) >= 20:
+                begun.append(True)
+                done.append(what())
+
+        told = window.model.changed.connect(come)
+        window.actions_.dropped.take([files[0].parent])
+        qtbot.waitUntil(lambda: bool(done), timeout=60000)
+        window.model.changed.disconnect(told)
+        return done[0]
+
+    yield at_twenty
+    window.lanes.cancel_all()
+
+
+def test_files_that_come_in_show_how_far_they_are_and_can_be_cancelled(qtbot, window, on_the_way):
+    def cancel():
+        qtbot.mouseClick(window.status.work.cancel, Qt.MouseButton.LeftButton)
+        return window.status.work.words.text()
+
+    assert on_the_way(cancel).startswith("Taking files in")
+    qtbot.waitUntil(lambda: "Cancelled" in window.model.messages.latest, timeout=60000)
+    assert window.model.messages.latest.startswith("20 frames added. Cancelled; the rest was left out.")
+    assert len(window.model.state.frames) == 20
+
+
+def test_files_that_come_in_are_not_cut_off_without_a_word(qtbot, window, on_the_way, demo_shoot):
+    asked = []
+
+    def go_elsewhere():
+        window.jobs.shoots.open(demo_shoot)
+        told = window.model.messages.latest
+        with answered("Wait for them", asked):
+            return told, window.close()
+
+    told, closed = on_the_way(go_elsewhere)
+    assert told == "Files are coming into the shoot; cancel that or wait for its end before opening another shoot."
+    assert not closed and asked == ["Not all files are in the shoot yet."]
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 120, timeout=60000)
+    assert window.model.state.name == "day"
+
+
+def test_closing_while_files_come_in_keeps_those_that_are_in(qtbot, window, on_the_way):
+    path, asked = window.model.shoot.path, []
+
+    def close():
+        with answered("Close and leave the others out", asked):
+            return window.close()
+
+    assert on_the_way(close) and asked
+    kept = Shoot.open(path)
+    assert len(kept.state.frames) % 20 == 0 and 20 <= len(kept.state.frames) < 120
+    kept.close()

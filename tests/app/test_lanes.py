@@ -120,3 +120,27 @@ def test_nothing_is_begun_or_told_after_closing(qtbot, lanes):
     assert lanes.wait(20)
     qtbot.wait(30)
     assert came == []
+
+
+def test_steps_are_taken_on_the_gui_thread_one_at_a_time_and_an_error_ends_them(qtbot, lanes):
+    here, seen, came = threading.get_ident(), [], []
+
+    def steps():
+        for number in range(1, 4):
+            seen.append((number, threading.get_ident() == here, [(j.name, j.done, j.total) for j in lanes.shown()]))
+            yield number, 9
+        raise VelkinError("full")
+
+    lanes.step(Lane.IMPORT, steps(), came.append, name="Taking in")
+    assert len(seen) == 1  # the next comes when what else waits has had its turn
+    qtbot.waitUntil(lambda: bool(came), timeout=10000)
+    assert seen == [(n, True, [("Taking in", n - 1, 9 if n > 1 else 0)]) for n in (1, 2, 3)]
+    assert str(came[0]) == "full" and lanes.shown() == []
+
+
+def test_steps_end_where_they_are_cancelled(qtbot, lanes):
+    came = []
+    job = lanes.step(Lane.IMPORT, iter([(1, 3), (2, 3), (3, 3)]), came.append, name="Taking in")
+    job.cancel()
+    qtbot.waitUntil(lambda: bool(came), timeout=10000)
+    assert came == [True] and job.done == 1

@@ -256,8 +256,8 @@ def test_a_folder_is_taken_in_without_what_is_no_raw_file(qtbot, window, tmp_pat
     shoot_chart(tmp_path / "card" / "sub" / "two.DNG", seed=22)
     (tmp_path / "card" / "three.txt").write_text("x")
     window.actions_.dropped.take([tmp_path / "card"])
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 14, timeout=60000)
-    assert "2 frames added" in window.model.messages.latest
+    qtbot.waitUntil(lambda: "2 frames added" in window.model.messages.latest, timeout=60000)
+    assert len(window.model.state.frames) == 14
     window.actions_.dropped.take([tmp_path / "card"])
     qtbot.waitUntil(lambda: "2 files already" in window.model.messages.latest, timeout=60000)
     assert len(window.model.state.frames) == 14

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
-
-from PyQt6.QtCore import QTimer
 
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
@@ -45,6 +43,12 @@ class Importing(Work):
         super().__init__(ground)
         #: What was left out of the last import, with the reasons.
         self.left_out: list[str] = []
+        self._under_way = 0
+
+    @property
+    def coming_in(self) -> bool:
+        """Whether files are on their way into the shoot."""
+        return self._under_way > 0
 
     def add_files(self, paths: Iterable[Path]) -> None:
         """Take raw files, finished pictures and folders of them into the shoot."""
@@ -77,44 +81,43 @@ class Importing(Work):
                     job.tell(number, len(files))
             return _Looked(arrivals, reasons, job.stopped)
 
-        def done(looked: _Looked) -> None:
-            if model.shoot is shoot:
+        def done(looked: _Looked | VelkinError) -> None:
+            if isinstance(looked, VelkinError):
+                self._under_way -= 1
+                model.report(looked)
+            else:
                 # who went on to another frame, or into a room, meanwhile stays there
                 untouched = model.places.at_picture and before == (model.current, model.selected)
                 self._take_in(shoot, looked, untouched)
 
-        self._aside(Lane.IMPORT, work, done, name="Looking at files", cancellable=True)
+        self._under_way += 1
+        self._lanes.start(Lane.IMPORT, work, done, name="Looking at files", cancellable=True)
 
     def _take_in(self, shoot: Shoot, looked: _Looked, show: bool) -> None:
-        """Take files in, some at a time, so that the hand is not kept waiting."""
-        parts, added = shoot.frames.add_in_parts(looked.arrivals, _AT_ONCE), list[int]()
+        """Take files in, some at a time; frames are there as they come."""
+        added: list[int] = []
 
-        def on() -> None:
-            if self._model.shoot is not shoot:
-                return
-            try:
-                part = next(parts, None)
-            except VelkinError as error:
-                self._model.report(f"{error}. Added before: {count(len(added), 'frame')}." if added else error)
-                return
-            if part is None:
-                self._taken_in(added, looked)
-                return
-            if show and part and not added:
-                self._model.select(part[0])
-            added.extend(part)
-            self._model.changes()
-            if len(added) < len(looked.arrivals):
-                QTimer.singleShot(0, on)
+        def steps() -> Iterator[tuple[int, int]]:
+            for part in shoot.frames.add_in_parts(looked.arrivals, _AT_ONCE):
+                if show and part and not added:
+                    self._model.select(part[0])
+                added.extend(part)
+                self._model.changes()
+                yield len(added), len(looked.arrivals)
+
+        def done(result: bool | VelkinError) -> None:
+            self._under_way -= 1
+            if isinstance(result, VelkinError):
+                self._model.report(f"{result}. Added before: {count(len(added), 'frame')}." if added else result)
             else:
-                on()
+                self._taken_in(added, replace(looked, cancelled=looked.cancelled or result))
 
-        on()
+        self._lanes.step(Lane.IMPORT, steps(), done, name="Taking files in")
 
     def _taken_in(self, added: list[int], looked: _Looked) -> None:
         model = self._model
         reasons = self.left_out = looked.reasons
-        known = len(looked.arrivals) - len(added)
+        known = 0 if looked.cancelled else len(looked.arrivals) - len(added)
         words = [f"{count(len(added), 'frame')} added."]
         held = sum(model.state.frames[f].held for f in added if f in model.state.frames)
         if held:

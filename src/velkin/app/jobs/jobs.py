@@ -58,7 +58,7 @@ class Jobs:
         self.survey = Survey(ground)
         self.watching = Watching(ground)
         self.handoff = Handoff(ground)
-        self.shoots = Shoots(ground, self.handoff)
+        self.shoots = Shoots(ground, self.handoff, self.importing)
         self.demo = DemoJobs(ground, self.shoots)
         self.spaces = ColourSpaces(ground, icc_folders)
 

@@ -9,14 +9,14 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future
 from concurrent.futures import wait as wait_for
 from contextlib import suppress
 from enum import StrEnum
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from velkin.app.workers import workers
 from velkin.core.errors import VelkinError
@@ -137,6 +137,37 @@ class Lanes(QObject):
         future.add_done_callback(self._futures.discard)
         if name:
             self.changed.emit()
+        return job
+
+    def step(self, lane: Lane, steps: Iterator[tuple[int, int]], done: Callable[[Any], None], *, name: str) -> Job:
+        """Do what only the GUI thread may do, a step at a time, so that the hand is not kept waiting; it can be cancelled between two.
+
+        Parameters
+        ----------
+        steps : iterator of (int, int)
+            Does a step each time it is asked, and says how far it is, and of how much.
+        done : callable
+            Is given whether it was cancelled, or the VelkinError that a step raised.
+        """
+        job = Job(lane, name, "", True, self)
+        self._jobs.append(job)
+        self.changed.emit()
+
+        def on() -> None:
+            if self._closing:
+                return
+            try:
+                far = None if job.stopped else next(steps, None)
+            except VelkinError as error:
+                self._deliver(job, done, error)
+                return
+            if far is None:
+                self._deliver(job, done, job.stopped)
+            else:
+                job.tell(*far)
+                QTimer.singleShot(0, on)
+
+        on()
         return job
 
     def forget(self, purpose: str) -> None:

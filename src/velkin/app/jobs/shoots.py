@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer, pyqtSignal
 
 from velkin.app.jobs.handoff import Handoff
+from velkin.app.jobs.importing import Importing
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
 from velkin.core.errors import VelkinError
@@ -38,9 +39,10 @@ class Shoots(Work):
 
     opening = pyqtSignal(str)  # the name of a shoot that is being read; empty when it is there
 
-    def __init__(self, ground: Ground, handoff: Handoff) -> None:
+    def __init__(self, ground: Ground, handoff: Handoff, importing: Importing) -> None:
         super().__init__(ground)
         self._handoff = handoff
+        self._importing = importing
         self._hold: Hold | None = None
         #: Whether the open shoot may be left; the window asks where typed work would be lost.
         self.may_leave: Callable[[], bool] = lambda: True
@@ -60,11 +62,7 @@ class Shoots(Work):
         self._open(path, lambda file: Shoot.create(file, file.stem), done)
 
     def _open(self, path: Path, come_by: Callable[[Path], Shoot], done: Callable[[bool], None]) -> None:
-        if self._handoff.running:
-            self._model.report("A hand-off is running; cancel it or wait for its end before opening another shoot.")
-            done(False)
-            return
-        if not self.may_leave():
+        if self._held_open("opening another shoot") or not self.may_leave():
             done(False)
             return
 
@@ -97,6 +95,16 @@ class Shoots(Work):
         self.opening.emit(path.stem)
         self._lanes.start(Lane.HAND, work, opened, name=f"Opening {path.stem}", purpose="open a shoot")
 
+    def _held_open(self, before: str) -> bool:
+        """Whether work on the open shoot is under way that is not to be cut off; it is said."""
+        if self._handoff.running:
+            self._model.report(f"A hand-off is running; cancel it or wait for its end before {before}.")
+            return True
+        if self._importing.coming_in:
+            self._model.report(f"Files are coming into the shoot; cancel that or wait for its end before {before}.")
+            return True
+        return False
+
     def show(self, shoot: Shoot) -> None:
         """Show a shoot that was opened already."""
         self._take(_Opened(shoot, Hold.take(shoot.path), False))
@@ -121,7 +129,7 @@ class Shoots(Work):
     def restore(self) -> None:
         """Put the backup copy in the place of the open shoot and open it; what is open is kept under another name."""
         shoot = self._model.shoot
-        if shoot is None or self._handoff.running or shoot.look_only or not self.may_leave():
+        if shoot is None or shoot.look_only or self._held_open("restoring the backup") or not self.may_leave():
             return
         path = shoot.path
         self._model.close()
@@ -153,14 +161,11 @@ class Shoots(Work):
         self._aside(Lane.BACKGROUND, work, purpose="backup")
 
     def close(self) -> None:
-        """Close the open shoot, with a backup; not while files are being written."""
+        """Close the open shoot, with a backup; not while files are being written or are coming in."""
         shoot = self._model.shoot
         if shoot is None:
             return
-        if self._handoff.running:
-            self._model.report("A hand-off is running; cancel it or wait for its end before closing the shoot.")
-            return
-        if not self.may_leave():
+        if self._held_open("closing the shoot") or not self.may_leave():
             return
         self._handoff.forget()
         self._finish()
