@@ -122,7 +122,8 @@ def test_another_shoot_is_opened_while_frames_are_looked_through(qtbot, window, 
     """What was being found out about the shoot before is not written into the next one."""
     files = make_crowd(tmp_path / "card", 40, lights=2)
     window.actions_.dropped.take([files[0].parent])
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 52, timeout=60000)
+    qtbot.waitUntil(lambda: window.model.messages.latest.startswith("40 frames added"), timeout=60000)
+    assert window.lanes.running(Lane.BACKGROUND)
     other = tmp_path / "other.velkin"
     window.model.shoot.backup()
     shutil.copy(demo_shoot, other)

@@ -133,7 +133,7 @@ def test_the_reading_is_kept_in_the_shoot_and_marks_the_frame(room, window, ids)
 
 
 def test_the_table_says_what_the_core_computes(qtbot, room):
-    reference, seen, after, _ = room._colours()
+    reference, seen, after, _ = room._colours
     assert after is None and len(room.swatches.bands) == 2
     expected = ciede2000(xyz_to_lab(seen), xyz_to_lab(reference))
     shown = {room.bench.table.item(r, 0).text(): room.bench.table.item(r, 2).text() for r in range(24)}

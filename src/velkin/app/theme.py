@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from importlib.resources import as_file, files
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -61,6 +62,11 @@ def load_fonts() -> None:
 
 def font(pixels: int = 13, weight: int = 400, capitals: bool = False) -> QFont:
     """Inter at a size in pixels with tabular numerals; `capitals` for the 11 px labels with 4 % tracking."""
+    return QFont(_font(pixels, weight, capitals))  # which may be changed by whoever asked
+
+
+@lru_cache
+def _font(pixels: int, weight: int, capitals: bool) -> QFont:
     result = QFont("Inter")
     result.setPixelSize(pixels)
     result.setWeight(QFont.Weight(weight))

@@ -152,7 +152,7 @@ class HandoffBench(Bench):
         self.column.addWidget(self.use_changed)
         self.end()
         self._build_foot()
-        self._passed = 0
+        self._passed = self._failed = 0
         self._total = 0
         self._shown: State | None = None
         self._stages: dict[str, str] = {}
@@ -351,7 +351,7 @@ class HandoffBench(Bench):
 
     def _clear_results(self) -> None:
         _clear(self._results)
-        self._passed = 0
+        self._passed = self._failed = 0
         for part in (self._more, self._results_heading, self._results_end, self.retry_button):
             part.hide()
 
@@ -392,8 +392,7 @@ class HandoffBench(Bench):
         self.pause_button.setText("Resume" if self._job.paused else "Pause")
         left = self._job.pace.left() if self._job.pace is not None else None
         self._state.setText("Paused" if self._job.paused else f"{done} of {count(self._total, 'file')}")
-        finished = {d.job.out.name for d in self._job.results}
-        now = [f"{name}: {stage}" for name, stage in self._stages.items() if name not in finished][-2:]
+        now = [f"{name}: {stage}" for name, stage in self._stages.items()][-2:]
         words = f"{done} of {self._total} are written. " if self._job.paused else ""
         words += f"About {time_left(left)} left.\n" if left is not None and not self._job.paused else ""
         self.sentence.setText(words + ("\n".join(now) if now else "Files appear under their names only when they are checked."))
@@ -412,8 +411,7 @@ class HandoffBench(Bench):
         row.setToolTip(f"{done.job.out if done.written is None else done.written.out}\n{done.finding}")
         if done.ok:
             self._passed += 1
-            failed = sum(not d.ok for d in self._job.results)
-            self._results.insertWidget(failed, row)
+            self._results.insertWidget(self._failed, row)
             if self._passed > _LISTED:
                 last = self._results.takeAt(self._results.count() - 1)
                 if last is not None and last.widget() is not None:
@@ -421,6 +419,7 @@ class HandoffBench(Bench):
                 self._more.setText(f"and {self._passed - _LISTED} more, checked")
                 self._more.show()
         else:
+            self._failed += 1
             self._results.insertWidget(0, row)
         self._show_progress()
 

@@ -48,6 +48,7 @@ class WorkingBench(Bench):
         super().__init__("Working")
         self._jobs = context.jobs
         self._model = context.model
+        self._flow = context.flow
         self._now: list[PinNumbers] = []
         self._figure = Figure()
         self.column.addWidget(self._figure)
@@ -67,7 +68,7 @@ class WorkingBench(Bench):
         self._model.tried_changed.connect(self._tried_elsewhere)
         context.jobs.spaces.changed.connect(self.stale)
         context.flow.measured_changed.connect(lambda: self.show_measured(context.flow.measured))
-        context.flow.pins_changed.connect(self._show_pins)
+        context.flow.pins_changed.connect(self._pins_read)
         context.jobs.colour.forecast_ready.connect(self._forecast_ready)
         context.jobs.layers.shifted.connect(self._shifted)
 
@@ -191,7 +192,10 @@ class WorkingBench(Bench):
             ]
         )
         self.look.refresh()
-        self._show_verbs()
+        if self._flow.pins is None:
+            self._show_verbs()
+        else:
+            self._show_pins(self._flow.pins)
 
     def _show_verbs(self) -> None:
         frame, path = self._model.frame, self._plain_path()
@@ -244,10 +248,15 @@ class WorkingBench(Bench):
         outside, name = measured.here_outside, measured.path.working.name
         self._figure.show_value(percent(outside.share), f"of this picture is out of gamut for {name}, in which it is worked on")
 
-    def _show_pins(self, read: PinsRead | None) -> None:
+    def _pins_read(self, read: PinsRead | None) -> None:
+        """The pins are read with each picture, also while the bench is not seen; then it shows them when it is."""
+        if not self.isVisible():
+            self.stale()
+        elif read is not None:
+            self._show_pins(read)
+
+    def _show_pins(self, read: PinsRead) -> None:
         """Numbers at the pins as they are, and after what is tried."""
-        if read is None:
-            return
         pins, now, after, path = read.pins, read.now, read.after, read.path
         self._now = now
         self.pins.show_numbers(pins, now, path)

@@ -99,11 +99,14 @@ class Importing(Work):
 
         def steps() -> Iterator[tuple[int, int]]:
             for part in shoot.frames.add_in_parts(looked.arrivals, _AT_ONCE):
-                if show and part and not added:
-                    self._model.select(part[0])
+                first = not added
                 added.extend(part)
+                yield len(added), len(looked.arrivals)
                 self._model.changes()
                 yield len(added), len(looked.arrivals)
+                if show and first and part:
+                    self._model.select(part[0])
+                    yield len(added), len(looked.arrivals)
 
         def done(result: bool | VelkinError) -> None:
             self._under_way -= 1

@@ -167,7 +167,7 @@ class Lanes(QObject):
                 job.tell(*far)
                 QTimer.singleShot(0, on)
 
-        on()
+        QTimer.singleShot(0, on)
         return job
 
     def forget(self, purpose: str) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,6 +36,16 @@ from velkin.core.spaces.lab import xyz_to_lab
 Floats = NDArray[np.float64]
 
 
+class _Colours(NamedTuple):
+    """A chart's patches (N, 3), XYZ D50 on one exposure: the reference, the reading through the built-in profile, and through the
+    fitted one if there is one; and the temperature of the reference, kelvin."""
+
+    reference: Floats
+    before: Floats
+    after: Floats | None
+    kelvin: float
+
+
 class ChartRoom(Room):
     """Takes over viewer and bench while a chart is read."""
 
@@ -53,6 +63,8 @@ class ChartRoom(Room):
         self._reading_again = False
         self._wanted_again = False
         self._image = QImage()
+        #: The colours of the reading that is shown.
+        self._colours: _Colours | None = None
 
         self.view = ChartView(self.chart)
         self.view.margins = (20, 28, 20, 20)
@@ -363,16 +375,18 @@ class ChartRoom(Room):
         self.view.choices = self._choices
         self.bench.show_choices(self._choices, self.frame is not None and bool(self._jobs.charts.others(self.frame)))
         if kept is None:
+            self._colours = None
             self.view.flagged = set()
             self.view.set_corners(None)
             self.swatches.show_colours((), "")
             self.bench.show_nothing()
         else:
+            self._colours = self._seen_colours(kept)
             self.view.set_corners(np.array(kept.reading.corners))
             self.view.flagged = {p for j in kept.judgements for p in j.patches}
             self.bench.show_reading(kept, self.chart)
             self.bench.show_figure(kept, self.profile, len(self._found))
-            self._show_colours()
+            self._show_colours(self._colours)
         self._fill_table()
         light = self._model.state.light_of(self.frame) if self.frame is not None else None
         self.bench.show_foot(kept, self.profile, self.chart, light)
@@ -385,8 +399,8 @@ class ChartRoom(Room):
             self._choose_patch(self.chart.ids.index(judgement.patches[0]))
         self.bench.show_advice(judgement)
 
-    def _show_colours(self) -> None:
-        reference, before, after, kelvin = self._colours()
+    def _show_colours(self, colours: _Colours) -> None:
+        reference, before, after, kelvin = colours
         if after is None:
             words = f"above: reference under {kelvin:.0f} K; below: read, through the built-in profile"
             self.swatches.show_colours((reference, before), words)
@@ -394,16 +408,14 @@ class ChartRoom(Room):
             words = f"from above: built-in profile; reference under {kelvin:.0f} K; fitted profile"
             self.swatches.show_colours((before, reference, after), words)
 
-    def _colours(self) -> tuple[Floats, Floats, Floats | None, float]:
-        """Reference, reading through the built-in profile, reading through the fitted one if there is one (XYZ D50 on one
-        exposure), and the temperature of the reference."""
-        assert self.kept is not None and self.frame is not None
+    def _seen_colours(self, kept: JudgedReading) -> _Colours:
+        assert self.frame is not None
         facts = self._model.state.frames[self.frame].raw
-        request = self._jobs.fits.plain_request(self.frame, self.kept)
+        request = self._jobs.fits.plain_request(self.frame, kept)
         colours = patch_colours(request, facts.as_shot)
         kelvin, _ = request.built_in.temperature(colours.balance)
         after = colours.through(self.profile.colours(colours.balance)) if self.profile is not None else None
-        return colours.reference, colours.before, after, kelvin
+        return _Colours(colours.reference, colours.before, after, kelvin)
 
     def _fill_table(self) -> None:
         ids = self.chart.ids
@@ -412,9 +424,9 @@ class ChartRoom(Room):
         if self.profile is not None:
             before = {p.id: p.before for p in self.profile.patches}
             after = {p.id: p.after for p in self.profile.patches}
-        elif self.kept is not None:
-            reference, seen, _, _ = self._colours()
-            before = dict(zip(ids, ciede2000(xyz_to_lab(seen), xyz_to_lab(reference)).tolist(), strict=True))
+        elif self._colours is not None:
+            seen, reference = xyz_to_lab(self._colours.before), xyz_to_lab(self._colours.reference)
+            before = dict(zip(ids, ciede2000(seen, reference).tolist(), strict=True))
         self.bench.table.show_patches(self.chart, self._choices.left_out, before, after)
 
     # ---- patches ----------------------------------------------------------------------------------------------
@@ -431,10 +443,10 @@ class ChartRoom(Room):
             self._choose_patch(self.chart.ids.index(patch))
 
     def _show_patch(self, index: int) -> None:
-        if self.kept is None or self.frame is None or self.view.corners is None:
+        if self._colours is None or self.frame is None or self.view.corners is None:
             self.bench.patch_words.setText("")
             return
-        reference, before, after, _ = self._colours()
+        reference, before, after, _ = self._colours
         a, b = xyz_to_lab(reference[index]), xyz_to_lab((before if after is None else after)[index])
         texts = ["  ".join(signed(float(v)) for v in lab) for lab in (a, b)]
         self.bench.patch_words.setText(

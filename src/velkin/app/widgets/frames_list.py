@@ -225,9 +225,6 @@ class FramesList(QListView):
             selection.setCurrentIndex(self.rows.index(current), QItemSelectionModel.SelectionFlag.NoUpdate)
             self.scrollTo(self.rows.index(current), _VIEW.ScrollHint.EnsureVisible)
         self._following = False
-        viewport = self.viewport()
-        if viewport is not None:
-            viewport.update()
 
     def _selected(self) -> None:
         """The selection changed by hand; the model is told once, after Qt has finished with it."""
