@@ -1,5 +1,7 @@
 """Spaces, Lab, differences and temperature against published values and colour-science."""
 
+from dataclasses import field, fields, make_dataclass
+
 import colour
 import numpy as np
 import pytest
@@ -9,7 +11,7 @@ from hypothesis import strategies as st
 from velkin.core.spaces.adaptation import D50, bradford, xy_to_xyz
 from velkin.core.spaces.difference import ciede2000
 from velkin.core.spaces.lab import lab_to_xyz, xyz_to_lab
-from velkin.core.spaces.rgb import BUILT_IN, ROMM, SRGB, between
+from velkin.core.spaces.rgb import BUILT_IN, ROMM, SRGB, RGBSpace, between
 from velkin.core.spaces.temperature import cct_duv, xy_of_cct
 
 # Sharma, Wu and Dalal (2005), table 1: the pairs that catch wrong hue arithmetic
@@ -104,3 +106,10 @@ def test_temperature_is_that_of_the_light(kelvin):
 
 def _uv(xy):
     return colour.UCS_to_uv(colour.XYZ_to_UCS(colour.xy_to_XYZ(xy)))
+
+
+def test_a_space_tells_itself_as_a_dataclass_does():
+    """Written files are noted by what their paths tell; a space that told itself otherwise would call them all out of date."""
+    twin = make_dataclass("RGBSpace", [(f.name, f.type, field(repr=f.repr)) for f in fields(RGBSpace)])
+    for space in (SRGB, ROMM):
+        assert repr(space) == repr(twin(**{f.name: getattr(space, f.name) for f in fields(RGBSpace)}))

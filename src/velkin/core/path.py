@@ -53,7 +53,10 @@ class ColourPath:
 
     def put(self, place: Place, *stages: Stage) -> ColourPath:
         """The path with other stages at a place."""
-        others = [s for s in self.stages if s.place is not place]
+        return self._put((place,), stages)
+
+    def _put(self, places: tuple[Place, ...], stages: tuple[Stage, ...]) -> ColourPath:
+        others = [s for s in self.stages if s.place not in places]
         return ColourPath(tuple(sorted([*others, *stages], key=lambda s: s.place)))
 
     def describe(self) -> tuple[Line, ...]:
@@ -164,8 +167,8 @@ class ColourPath:
         self, goal: Space, intent: Intent = Intent.RELATIVE, black_point: bool = True, easings: tuple[Easing, ...] = ()
     ) -> ColourPath:
         """The path to another destination, with these easings on the way."""
-        there = self.put(Place.DESTINATION, ToDestination(goal, intent, black_point))
-        return there.put(Place.EASING, Ease(easings, goal)) if easings else there.put(Place.EASING)
+        there = ToDestination(goal, intent, black_point)
+        return self._put((Place.EASING, Place.DESTINATION), (Ease(easings, goal), there) if easings else (there,))
 
     def eased_by(self, *easings: Easing) -> ColourPath:
         """The path to the same destination with other easings on the way."""

@@ -5,7 +5,8 @@ A space is primaries, white and transfer function; or the matrix and the curves 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +17,7 @@ from velkin.core.spaces.transfer import AnyTransfer, Transfer
 Floats = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class RGBSpace:
     """An RGB space: primaries, white and transfer function.
 
@@ -64,6 +65,14 @@ class RGBSpace:
         object.__setattr__(self, "from_xyz", np.linalg.inv(to_xyz))
 
     model = "rgb"
+
+    @cached_property
+    def _told(self) -> str:
+        return f"RGBSpace({', '.join(f'{f.name}={getattr(self, f.name)!r}' for f in fields(self) if f.repr)})"
+
+    def __repr__(self) -> str:
+        """As a dataclass tells itself, but put together once: whether files are out of date is told from what their paths say."""
+        return self._told
 
     @property
     def adaptation(self) -> Floats:
