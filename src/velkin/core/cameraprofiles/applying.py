@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from velkin.core.bands import in_bands
 from velkin.core.cache import cached
 from velkin.core.cameraprofiles.dng import DNGMap
-from velkin.core.cameraprofiles.dng_maps import flat_table, through_maps
+from velkin.core.cameraprofiles.dng_maps import PLANES, flat_table, through_maps
 from velkin.core.cameraprofiles.highlights import balanced_one
 from velkin.core.cameraprofiles.models import ColourMap, Matrix
 from velkin.core.cameraprofiles.proportions import SIDE, by_proportion, table_to
@@ -23,6 +23,7 @@ from velkin.core.cameraprofiles.tone import ToneCurve
 from velkin.core.compiled import loop
 from velkin.core.conversion.codes import Numbers, as_float
 from velkin.core.conversion.tables import Table, read, table_of_values
+from velkin.core.planes import planes
 from velkin.core.spaces.rgb import ROMM
 
 Floats = NDArray[np.float64]
@@ -123,7 +124,10 @@ def apply_colours(pixels: Numbers, colours: ColourMap, to_output: Floats, gains:
         final = (to_output @ ROMM.to_xyz).astype(np.float32)
         factor = F(colours.factor)
         return _in_bands(
-            lambda a, out: through_maps(a, multipliers, matrix, table, size, factor, look, look_size, final, out), pixels
+            lambda a, out: through_maps(
+                a, multipliers, matrix, table, size, factor, look, look_size, final, planes(PLANES), out
+            ),
+            pixels,
         )
     if colours.exposure_invariant:
         flat = table_to(colours, to_output)

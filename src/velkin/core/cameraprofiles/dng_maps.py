@@ -10,13 +10,14 @@ from numpy.typing import NDArray
 from velkin.core.cameraprofiles.highlights import balanced_one
 from velkin.core.cameraprofiles.huesat import HueSatMap
 from velkin.core.compiled import loop
+from velkin.core.planes import RUN, together
 from velkin.core.spaces.rgb import SRGB
 
 Pixels = NDArray[np.float32]
 
 F = np.float32
 
-_int: Any = np.int32
+_uint: Any = np.uint64
 
 _CURVE_STEPS = 4096
 #: sRGB's curve at squares of even steps, and its inverse at even steps: read by straight lines, within 1e-6.
@@ -24,82 +25,129 @@ _ENCODED: Pixels = SRGB.encode((np.arange(_CURVE_STEPS + 1) / (_CURVE_STEPS - 1.
 _DECODED: Pixels = SRGB.decode(np.arange(_CURVE_STEPS + 1) / (_CURVE_STEPS - 1.0)).astype(np.float32)
 
 
+#: Planes that the loops work on: RGB; hue in sixths of a turn, saturation, value; the value's place in the table, and what the table says of each.
+PLANES = 10
+
+
 @loop()
 def _at(table, position):  # type: ignore[no-untyped-def]
-    i = max(_int(position), _int(0))
-    return table[i] + (table[i + 1] - table[i]) * (position - F(i))
+    """A curve at a position among its steps; what is no number is looked for at its beginning."""
+    position = position if position > F(0) else F(0)
+    i = _uint(position)
+    return table[i] + (table[i + _uint(1)] - table[i]) * (position - F(i))
 
 
 @loop()
-def _bent(r, g, b, table, levels, hues, saturations, encoded):  # type: ignore[no-untyped-def]
-    """Linear ROMM RGB through a table of hue, saturation and value."""
+def _into_hue(n, p):  # type: ignore[no-untyped-def]
+    """RGB in planes 0 to 2 as hue, saturation and value in planes 3 to 5, and the value from 0 to 1 in plane 6."""
+    zero, one, two, four, six = F(0), F(1), F(2), F(4), F(6)
+    for i in range(n):
+        r, g, b = p[0, i], p[1, i], p[2, i]
+        v = max(r, max(g, b))
+        gap = v - min(r, min(g, b))
+        grey = (gap <= zero) | (v <= zero)
+        by_gap = one / (one if grey else gap)
+        from_red = (g - b) * by_gap
+        from_red = from_red + six if from_red < zero else from_red
+        from_green, from_blue = two + (b - r) * by_gap, four + (r - g) * by_gap
+        h = from_red if v == r else from_green if v == g else from_blue
+        p[3, i] = zero if grey else h
+        p[4, i] = zero if grey else gap / (one if grey else v)
+        p[5, i] = v
+        p[6, i] = max(min(v, one), zero)
+
+
+@loop()
+def _cell(table, near, far, by_hue, by_saturation):  # type: ignore[no-untyped-def]
+    """A number of the table between two hues and, beside each, the next saturation."""
+    a = table[near] + (table[near + _uint(3)] - table[near]) * by_saturation
+    b = table[far] + (table[far + _uint(3)] - table[far]) * by_saturation
+    return a + (b - a) * by_hue
+
+
+@loop()
+def _look_up(n, p, table, levels, hues, saturations):  # type: ignore[no-untyped-def]
+    """What the table says at the hue, saturation and level in planes 3, 4 and 6: degrees and two factors, into planes 7 to 9."""
+    zero, one, step = F(0), F(1), F(hues) / F(6)
+    for i in range(n):
+        at_h, at_s = p[3, i] * step, max(min(p[4, i], one), zero) * F(saturations - 1)
+        h0, s0 = min(_whole(at_h), _uint(hues - 1)), min(_whole(at_s), _uint(saturations - 2))
+        h1 = h0 + _uint(1) if h0 + _uint(1) < _uint(hues) else _uint(0)
+        fh, fs = at_h - F(h0), at_s - F(s0)
+        row = _uint(saturations * 3)
+        near, far = h0 * row + s0 * _uint(3), h1 * row + s0 * _uint(3)
+        if levels == 1:
+            for k in range(3):
+                p[7 + k, i] = _cell(table, near + _uint(k), far + _uint(k), fh, fs)
+            continue
+        at_v = p[6, i] * F(levels - 1)
+        v0 = min(_whole(at_v), _uint(levels - 2))
+        fv = at_v - F(v0)
+        level = row * _uint(hues)
+        near, far = near + v0 * level, far + v0 * level
+        for k in range(3):
+            low = _cell(table, near + _uint(k), far + _uint(k), fh, fs)
+            high = _cell(table, near + level + _uint(k), far + level + _uint(k), fh, fs)
+            p[7 + k, i] = low + (high - low) * fv
+
+
+@loop()
+def _whole(position):  # type: ignore[no-untyped-def]
+    """The whole steps of a position; none of what is below, or no number."""
+    return _uint(position if position > F(0) else F(0))
+
+
+@loop()
+def _bent(n, p, table, size):  # type: ignore[no-untyped-def]
+    """Linear ROMM RGB in planes 0 to 2 through a table of hue, saturation and value, of this `size`."""
     zero, one, two, three, four, six = F(0), F(1), F(2), F(3), F(4), F(6)
-    v = max(r, max(g, b))
-    gap = v - min(r, min(g, b))
-    if gap <= zero or v <= zero:
-        h, s = zero, zero
-    else:
-        if v == r:
-            h = (g - b) / gap
-            if h < zero:
-                h += six
-        elif v == g:
-            h = two + (b - r) / gap
-        else:
-            h = four + (r - g) / gap
-        s = gap / v
-    at_h = h * (F(hues) / six)
-    h0 = max(min(_int(at_h), _int(hues - 1)), _int(0))
-    fh = at_h - F(h0)
-    h1 = h0 + 1 if h0 + 1 < hues else 0
-    at_s = max(min(s, one), zero) * F(saturations - 1)
-    s0 = max(min(_int(at_s), _int(saturations - 2)), _int(0))
-    fs = at_s - F(s0)
-    inside = max(min(v, one), zero)
-    level = _at(_ENCODED, np.sqrt(inside) * F(_CURVE_STEPS - 1)) if encoded else inside
-    at_v = level * F(levels - 1)
-    v0 = max(min(_int(at_v), _int(max(levels - 2, 0))), _int(0))
-    fv = at_v - F(v0)
-    turn, by_s, by_v = zero, zero, zero
-    for dv in range(2 if levels > 1 else 1):
-        of_v = (fv if dv else one - fv) if levels > 1 else one
-        base = (v0 + dv) * hues
-        near, far = ((base + h0) * saturations + s0) * 3, ((base + h1) * saturations + s0) * 3
-        a, c = of_v * (one - fh), of_v * fh
-        turn += a * (table[near] + (table[near + 3] - table[near]) * fs) + c * (table[far] + (table[far + 3] - table[far]) * fs)
-        by_s += a * (table[near + 1] + (table[near + 4] - table[near + 1]) * fs)
-        by_s += c * (table[far + 1] + (table[far + 4] - table[far + 1]) * fs)
-        by_v += a * (table[near + 2] + (table[near + 5] - table[near + 2]) * fs)
-        by_v += c * (table[far + 2] + (table[far + 5] - table[far + 2]) * fs)
-    h += turn / F(60)
-    h -= six * np.floor(h / six)
-    s = min(s * by_s, max(s, one))
+    encoded = size[3] == 1
+    _into_hue(n, p)
     if encoded:
-        v = _at(_DECODED, min(level * by_v, one) * F(_CURVE_STEPS - 1)) * max(v, one)
+        for i in range(n):
+            p[6, i] = _at(_ENCODED, np.sqrt(p[6, i]) * F(_CURVE_STEPS - 1))
+    _look_up(n, p, table, size[0], size[1], size[2])
+    if encoded:
+        for i in range(n):
+            p[5, i] = _at(_DECODED, min(p[6, i] * p[9, i], one) * F(_CURVE_STEPS - 1)) * max(p[5, i], one)
     else:
-        v *= by_v
-    chroma = v * s
-    red = v - chroma * (one - max(zero, min(one, abs(h - three) - one)))
-    green = v - chroma * (one - max(zero, min(one, two - abs(h - two))))
-    blue = v - chroma * (one - max(zero, min(one, two - abs(h - four))))
-    return red, green, blue
+        for i in range(n):
+            p[5, i] *= p[9, i]
+    for i in range(n):
+        h = p[3, i] + p[7, i] / F(60)
+        h -= six * np.floor(h / six)
+        v, s = p[5, i], p[4, i]
+        chroma = v * min(s * p[8, i], max(s, one))
+        p[0, i] = v - chroma * (one - max(zero, min(one, abs(h - three) - one)))
+        p[1, i] = v - chroma * (one - max(zero, min(one, two - abs(h - two))))
+        p[2, i] = v - chroma * (one - max(zero, min(one, two - abs(h - four))))
 
 
-@loop("f4:2 f4:1 f4:2 f4:1 i4:1 f4 f4:1 i4:1 f4:2 f4:2")
-def through_maps(pixels, gains, matrix, table, size, factor, look, look_size, to_output, out):  # type: ignore[no-untyped-def]
-    """Raw camera RGB (N, 3) → linear output RGB (N, 3): `matrix` to linear ROMM RGB, table, exposure factor, look, `to_output`."""
-    for i in range(pixels.shape[0]):
-        x, y, z = balanced_one(pixels[i, 0], pixels[i, 1], pixels[i, 2], gains)
-        r = matrix[0, 0] * x + matrix[0, 1] * y + matrix[0, 2] * z
-        g = matrix[1, 0] * x + matrix[1, 1] * y + matrix[1, 2] * z
-        b = matrix[2, 0] * x + matrix[2, 1] * y + matrix[2, 2] * z
+@loop("f4:2 f4:1 f4:2 f4:1 i4:1 f4 f4:1 i4:1 f4:2 f4:2 f4:2")
+def through_maps(pixels, gains, matrix, table, size, factor, look, look_size, to_output, p, out):  # type: ignore[no-untyped-def]
+    """Raw camera RGB (N, 3) → linear output RGB (N, 3): `matrix` to linear ROMM RGB, table, exposure factor, look, `to_output`; `p` are
+    `PLANES`."""
+    for first in range(0, pixels.shape[0], RUN):
+        n = min(RUN, pixels.shape[0] - first)
+        for i in range(n):
+            x, y, z = balanced_one(pixels[first + i, 0], pixels[first + i, 1], pixels[first + i, 2], gains)
+            p[0, i] = matrix[0, 0] * x + matrix[0, 1] * y + matrix[0, 2] * z
+            p[1, i] = matrix[1, 0] * x + matrix[1, 1] * y + matrix[1, 2] * z
+            p[2, i] = matrix[2, 0] * x + matrix[2, 1] * y + matrix[2, 2] * z
         if size[0] > 0:
-            r, g, b = _bent(r, g, b, table, size[0], size[1], size[2], size[3] == 1)
-        r, g, b = r * factor, g * factor, b * factor
+            _bent(n, p, table, size)
+        for i in range(n):
+            p[0, i] *= factor
+            p[1, i] *= factor
+            p[2, i] *= factor
         if look_size[0] > 0:
-            r, g, b = _bent(r, g, b, look, look_size[0], look_size[1], look_size[2], look_size[3] == 1)
-        for c in range(3):
-            out[i, c] = to_output[c, 0] * r + to_output[c, 1] * g + to_output[c, 2] * b
+            _bent(n, p, look, look_size)
+        for i in range(n):
+            r, g, b = p[0, i], p[1, i], p[2, i]
+            p[0, i] = to_output[0, 0] * r + to_output[0, 1] * g + to_output[0, 2] * b
+            p[1, i] = to_output[1, 0] * r + to_output[1, 1] * g + to_output[1, 2] * b
+            p[2, i] = to_output[2, 0] * r + to_output[2, 1] * g + to_output[2, 2] * b
+        together(p, first, n, out)
 
 
 def flat_table(table: HueSatMap | None) -> tuple[Pixels, NDArray[np.int32]]:
