@@ -64,7 +64,7 @@ def toward(chart_dng, space=SRGB, **more):
 
 def hand_off(chart_dng, out, destination=WEB, path=None, **more):
     path = path or toward(chart_dng)
-    return hand_off_frame(chart_dng, levels(chart_dng), path, destination, out, **more)
+    return hand_off_frame(chart_dng, lambda: levels(chart_dng), path, destination, out, **more)
 
 
 # ---- files as others read them ------------------------------------------------------------------------------------
@@ -225,7 +225,7 @@ def test_metadata_go_as_far_as_the_policy(tmp_path, keep, location, kind):
     d = replace(WEB, file=FileFormat(kind), metadata=policy, size=long_edge(0))
     path = path_of(PictureSource(SRGB), ROMM, SRGB)
     out = tmp_path / f"out.{kind}"
-    written = hand_off_frame(source, Levels(decode_picture(source).numbers), path, d, out)
+    written = hand_off_frame(source, lambda: Levels(decode_picture(source).numbers), path, d, out)
     assert written.check.ok, written.check.reason()
     image = exiv2.ImageFactory.open(str(out))
     image.readMetadata()
@@ -290,7 +290,7 @@ def test_numbers_that_are_right_already_are_kept(tmp_path):
     assert found.codes.shape == (45, 60, 4) and not found.kept
     assert np.abs(found.codes.astype(int) - ink.reshape(45, 2, 60, 2, 4).mean(axis=(1, 3))).max() <= 1.01, "not separated anew"
     (tmp_path / "s.jpg").write_bytes(b"")
-    written = hand_off_frame(tmp_path / "s.jpg", Levels(codes), path, d, tmp_path / "a.png")
+    written = hand_off_frame(tmp_path / "s.jpg", lambda: Levels(codes), path, d, tmp_path / "a.png")
     assert written.check.ok, written.check.reason()
     assert np.array_equal(decoded(tmp_path / "a.png", "png"), codes)
 

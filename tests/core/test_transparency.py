@@ -55,7 +55,7 @@ def written(folder, kind, space=SRGB, bits=8, **more):
     d = replace(WEB, file=FileFormat(kind, bits), **more)
     out = folder / f"out-{kind}-{space.id}{SUFFIXES[kind]}"
     path = path_of(PictureSource(SRGB), ROMM, space)
-    return hand_off_frame(source, Levels(colours, alpha), path, d, out), out
+    return hand_off_frame(source, lambda: Levels(colours, alpha), path, d, out), out
 
 
 @pytest.mark.parametrize(

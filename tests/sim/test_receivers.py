@@ -135,7 +135,7 @@ def views(frame, tmp_path, space, file, size=None):
     source, pixels, path = frame
     d = replace(web_srgb(), size=size or long_edge(0), file=file)
     out = tmp_path / f"x.{file.kind}"
-    assert hand_off_frame(source, Levels(pixels), path.led_to(space), d, out).check.ok
+    assert hand_off_frame(source, lambda: Levels(pixels), path.led_to(space), d, out).check.ok
     master = master_of(pixels, path, fitted(d.size, pixels.shape[1], pixels.shape[0]))
     return {v.id: v for v in views_of(out, master)}, master
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -73,8 +72,9 @@ def write_eased(source: Path, start: Space, to: Space, *, easings: Sequence[Easi
     own = bits_of(picture.numbers)
     bits = best_bits(kind, own)
     check_format(kind, bits, picture.model, wish.out)
-    numbers, before, after, change = eased_numbers(picture.numbers, start, to, easings)
-    numbers = in_bits(numbers, bits)
+    picture = replace(picture, numbers=np.require(picture.numbers, requirements=["C", "W"]))
+    before, after, change = ease_numbers(picture.numbers, start, to, easings)
+    numbers = in_bits(picture.numbers, bits)
     account = write_picture(
         wish.out,
         Picture(numbers, alpha_in(picture, bits), picture.model, clear=picture.clear),
@@ -89,10 +89,17 @@ def write_eased(source: Path, start: Space, to: Space, *, easings: Sequence[Easi
     return Eased(wish.out, before, after, change, picture.not_numbers, left_behind(account))
 
 
-def eased_numbers(
+def ease_numbers(
     numbers: NDArray[Any], space: Space, to: Space, easings: Sequence[Easing]
-) -> tuple[NDArray[Any], Outside, Outside, float]:
-    """Numbers (H, W, C) of a picture eased, in the type they have; what was and what is outside; mean ΔE00 of the change.
+) -> tuple[Outside, Outside, float]:
+    """Ease the numbers (H, W, C) of a picture where they are: a second one of their size is not to be had for a large one.
+
+    Returns
+    -------
+    before, after : Outside
+        What was outside and what is.
+    change : float
+        Mean ΔE00.
 
     Raises
     ------
@@ -100,21 +107,17 @@ def eased_numbers(
     """
     height, width = numbers.shape[:2]
     was, stays = (np.empty((height, width), dtype=np.bool_) for _ in range(2))
-    changed, out = threading.Lock(), list[NDArray[Any]]()
 
     def band(rows: slice, window: Window) -> tuple[Outside, Outside, float]:
         made = _eased_band(numbers[rows], space, to, easings, window)
         was[rows], stays[rows] = made.was, made.stays
         if made.numbers is not None:
-            with changed:  # a picture is copied when the first of it changes
-                if not out:
-                    out.append(numbers.copy())
-            out[0][rows] = made.numbers
+            numbers[rows] = made.numbers
         return made.before, made.after, made.moved
 
     before, after, moved = zip(*by_rows(band, width, height, not any(e.looks_around for e in easings)), strict=True)
     told = replace(added(before), largest=largest_patch(was)), replace(added(after), largest=largest_patch(stays))
-    return out[0] if out else numbers, *told, sum(moved) / (height * width)
+    return *told, sum(moved) / (height * width)
 
 
 @dataclass(frozen=True)

@@ -162,6 +162,21 @@ class _Room:
             self._changed.notify_all()
 
 
+class _Lent:
+    """A frame's pixels for so many files: whoever is the last to ask for them is the only one to hold them, and can let them go."""
+
+    def __init__(self, levels: Levels, files: int) -> None:
+        self._levels: Levels | None = levels
+        self._left = files
+
+    def __call__(self) -> Levels:
+        levels, self._left = self._levels, self._left - 1
+        if self._left == 0:
+            self._levels = None
+        assert levels is not None
+        return levels
+
+
 class _Run:
     """One run's shared things: memory, folders that do not take files, and where results go."""
 
@@ -184,12 +199,12 @@ class _Run:
                 return
             self.room.take(weight)
             try:
-                levels = self._decoded(open_jobs)
-                if levels is not None:
+                lent = self._decoded(open_jobs)
+                if lent is not None:
                     for job in open_jobs:
                         if not self.control.may_begin():
                             return
-                        self._end(self._one(job, levels))
+                        self._end(self._one(job, lent))
             finally:
                 self.room.give_back(weight)
         finally:
@@ -199,20 +214,20 @@ class _Run:
         self.journal.done(done)
         self.results.put(done)
 
-    def _decoded(self, jobs: list[Job]) -> Levels | None:
-        """The source's pixels; None, with every job ended, where there are none."""
+    def _decoded(self, jobs: list[Job]) -> _Lent | None:
+        """The source's pixels for so many files; None, with every job ended, where there are none."""
         first = jobs[0]
         try:
             self.told(first, "decoding")
             if first.digest:
                 _check_unchanged(first)
-            return levels_of(first.source, first.path.source)
+            return _Lent(levels_of(first.source, first.path.source), len(jobs))
         except Exception as error:
             for job in jobs:
                 self._end(Done(job, None, _reason(error, job)))
             return None
 
-    def _one(self, job: Job, levels: Levels) -> Done:
+    def _one(self, job: Job, levels: Callable[[], Levels]) -> Done:
         try:
             self._make_folder(job)
         except OSError as error:

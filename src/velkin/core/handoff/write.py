@@ -72,7 +72,7 @@ class Written:
 
 def hand_off_frame(
     source: Path,
-    levels: Levels,
+    levels: Callable[[], Levels],
     path: ColourPath,
     destination: Destination,
     out: Path,
@@ -88,8 +88,8 @@ def hand_off_frame(
     ----------
     source : Path
         Whose metadata are carried over.
-    levels : Levels
-        The frame at full size (`source.levels_of`).
+    levels : callable
+        Gives the frame at full size (`sources.levels_of`); asked once, so that nobody need keep it while the file is written and checked.
     path : ColourPath
         Led to the destination.
     replace : bool
@@ -109,7 +109,7 @@ def hand_off_frame(
     """
     refuse_output(out, [source], replace)
     told("rendering")
-    meant = at_destination(levels, path, destination)
+    meant = at_destination(levels(), path, destination)
     with being_written(out, token) as temporary:
         told("writing")
         account = _encode(temporary, source, meant, path, destination)
