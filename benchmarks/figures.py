@@ -8,6 +8,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 
+from busy import one_core_busy
+
 
 @dataclass(frozen=True)
 class Aim:
@@ -43,9 +45,13 @@ class Report:
         self.aims = 0
         self.rows: list[tuple[str, ...]] = []
         self._part = ""
+        self._again = False
 
     def line(self, name: str, text: str, *about: Aim | str) -> None:
         """Print one figure, with remarks and aims; an aim that was missed is marked."""
+        if self._again:
+            self._beside(name, text)
+            return
         words = []
         aims = [each for each in about if isinstance(each, Aim)]
         about_it = "; ".join(each for each in about if isinstance(each, str) and each)
@@ -61,16 +67,34 @@ class Report:
                 words.append(each)
         print(f"{name:58s} {text:>26s}   {'; '.join(words)}".rstrip(), flush=True)
 
-    def part(self, name: str, number: int, total: int, work: Callable[[], object]) -> None:
-        """Run a part; how far the bench is goes to standard error, and a part that fails is told like a missed aim."""
+    def _beside(self, name: str, text: str) -> None:
+        """A figure again, beside a busy core: it goes into the row of the first, and is held to nothing."""
+        told = f"beside a busy core {text}"
+        print(f"{name:58s} {text:>26s}   beside a busy core".rstrip(), flush=True)
+        at = next((n for n, row in enumerate(self.rows) if row[:2] == (self._part, name.strip())), None)
+        if at is not None:
+            row = self.rows[at]
+            self.rows[at] = (*row[:4], f"{row[4]}; {told}" if row[4] else told)
+
+    def part(
+        self, name: str, number: int, total: int, work: Callable[[], object], busy: Callable[[], object] | None = None
+    ) -> None:
+        """Run a part, and once more beside a `busy` core where that is given; how far the bench is goes to standard error, and a part that fails
+        is told like a missed aim."""
         print(f"bench: part {number} of {total}, {name}", file=sys.stderr, flush=True)
         self._part = name
         begun = time.monotonic()
         try:
             work()
+            if busy is not None:
+                self._again = True
+                with one_core_busy():
+                    busy()
         except Exception as error:
             self.missed.append(f"part {name} failed: {type(error).__name__}: {error}")
             print(f"{name}: FAILED, {type(error).__name__}: {error}", flush=True)
+        finally:
+            self._again = False
         print(f"bench: {name} took {time.monotonic() - begun:.0f} s", file=sys.stderr, flush=True)
 
     def page(self, head: str, before: str = "", order: tuple[str, ...] = ()) -> str:

@@ -5,12 +5,9 @@ from __future__ import annotations
 import json
 import shutil
 import statistics
-import subprocess
-import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
+from busy import one_core_busy
 from figures import Report, at_least, at_most
 from handing_off import large_frames
 from under_the_hand import HEAD, last_line
@@ -124,18 +121,6 @@ print(json.dumps(found))
 leave(window)
 """
 )
-
-
-@contextmanager
-def one_core_busy(on: bool) -> Iterator[None]:
-    """Inside, another process keeps one core busy; or none does."""
-    other = subprocess.Popen([sys.executable, "-c", "while True: pass"]) if on else None
-    try:
-        yield
-    finally:
-        if other is not None:
-            other.kill()
-            other.wait()
 
 
 def _day(folder: Path, name: str) -> str:

@@ -27,7 +27,7 @@ from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.sim.camera import Camera
 from velkin.sim.dng import Shot, write_dng
 
-FRAMES = 40
+FRAMES = 16
 
 # What any program has to do at least: decode and convert, encode, resize and convert, encode; one thread a core. LibRaw's own
 # conversion to ROMM RGB stands for the first conversion: LittleCMS takes ten times as long for 24 MP in 16 bits.
@@ -116,7 +116,7 @@ def bench_large(report: Report, folder: Path, frame: Path) -> None:
         f"{FRAMES} frames of 24 MP to two destinations, checked",
         f"{ours:.0f} s = {bound / ours:.2f} of bound",
         f"libraries alone {bound:.0f} s",
-        at_least(bound / ours, 0.85, "of bound"),
+        at_least(bound / ours, 0.95, "of bound"),
     )
     report.line("  peak memory", f"{peak / 1024:.0f} MB", at_most(peak / 1024, 1500, "MB"))
 

@@ -402,12 +402,18 @@ def bench_demo(report: Report, folder: Path) -> None:
     report.line("  all its figures and thumbnails", f"{whole:.2f} s", told, at_most(whole, 3, "s"))
 
 
+#: Parts that are run when they are named only: what they hold has nothing to do with speed, or is in the longer day too.
+_WHEN_NAMED = ("kills", "shares", "match", "stalls")
+#: Parts that are run beside a busy core too; that of the gestures tells both by itself.
+_BESIDE_BUSY = ("window", "waiting", "steps", "toggling", "solids", "try-on", "shell", "hand-off")
+
 _PAGE = f"""# Performance
 
 Written by `make performance` (benchmarks/run.py) on {os.cpu_count()} cores, each part in one run; no number here was typed. What can be told as a ratio is one, to
 a library's own work on the same data in the same run or to the same thing without Velkin; times are of the machine of that day, which other work may
 have shared, so that parts of different days are not to be held against each other. What aims were missed stands at the end. `make bench PARTS=season`
-prints a single part, `make performance PARTS=season` writes it into the page.
+prints a single part, `make performance PARTS=season` writes it into the page; {" and ".join((", ".join(_WHEN_NAMED[:-1]), _WHEN_NAMED[-1]))} are run when they are
+named. Beside a busy core means: while another process keeps one of the cores busy.
 """
 
 
@@ -452,14 +458,17 @@ def main() -> None:
         }
         page = [w for w in sys.argv[1:] if w.startswith("--page=")]
         named = [w for w in sys.argv[1:] if w not in page]
-        wanted = [p for p in parts if not named or p in named]
+        wanted = [p for p in parts if p in named or (not named and p not in _WHEN_NAMED)]
         if not wanted:
             sys.exit("bench: the parts are " + ", ".join(parts))
         for number, part in enumerate(wanted, start=1):
-            own = Path(name) / part.replace(" ", "-")  # each part has a folder of its own, so that none meets another's files
-            own.mkdir()
-            report.part(part, number, len(wanted), lambda work=parts[part], own=own: work(own))
-            shutil.rmtree(own, ignore_errors=True)
+            own, again = (Path(name) / f"{part.replace(' ', '-')}{more}" for more in ("", "-busy"))
+            own.mkdir()  # each run has a folder of its own, so that none meets another's files
+            again.mkdir()
+            busy = (lambda work=parts[part], at=again: work(at)) if part in _BESIDE_BUSY else None
+            report.part(part, number, len(wanted), lambda work=parts[part], at=own: work(at), busy)
+            for folder in (own, again):
+                shutil.rmtree(folder, ignore_errors=True)
     report.end()
     if page:
         out = Path(page[0].partition("=")[2])
