@@ -10,6 +10,7 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.bands import BAND, in_bands
 from velkin.core.conversion.codes import Codes, Numbers, as_float, codes_of_light, quantised
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.light import from_linear
@@ -18,7 +19,7 @@ from velkin.core.gamut.masks import Window
 from velkin.core.gamut.simulation import PLAIN, Paper, linear_there
 from velkin.core.icc.space import Space
 from velkin.core.path import ColourPath
-from velkin.core.sampling import at_most, reduced
+from velkin.core.sampling import at_most, means_of_squares, reduced
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.stages.stage import Flow, Place, Stage
 
@@ -55,7 +56,19 @@ def light_within(source: Numbers, path: ColourPath, room: tuple[int, int]) -> Pi
     """As `to_light`, no larger than so many pixels across and down; camera numbers, which are linear, are reduced as they are."""
     if path.is_raw and not path.steps:
         return to_light(reduced(source, room), path)
-    return at_most(to_light(source, path), room)
+    height, width = source.shape[:2]
+    most = 1 if path.at(Place.FIELD) or not all(room) else min(width // (2 * room[0]), height // (2 * room[1]))
+    side = next((n for n in range(most, 1, -1) if width % n == height % n == 0), 1)
+    if side == 1:
+        return at_most(to_light(source, path), room)
+    # light is not held for all pixels of a picture that is much larger than its room: squares of them become their means, band by band
+    light = np.empty((height // side, width // side, 3), dtype=np.float32)
+
+    def band(first: int, last: int) -> None:
+        light[first:last] = means_of_squares(to_light(source[first * side : last * side], path), side)
+
+    in_bands(band, len(light), max(BAND // (width * side), 1))
+    return at_most(light, room)
 
 
 def looked(light: Pixels, path: ColourPath) -> Pixels:

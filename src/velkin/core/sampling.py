@@ -41,6 +41,15 @@ def reduced(numbers: NDArray[Any], room: tuple[int, int]) -> NDArray[Any]:
     return np.asarray(cv2.resize(numbers, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
 
 
+def means_of_squares(numbers: NDArray[Any], side: int) -> NDArray[Any]:
+    """Means of squares of pixels of a picture (H, W, C) whose sides are multiples of theirs, in its own type."""
+    import cv2  # loaded where needed
+
+    height, width, channels = numbers.shape
+    size = (width // side, height // side)
+    return np.asarray(cv2.resize(numbers, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], channels)
+
+
 def at_most(linear: NDArray[Any], room: tuple[int, int]) -> NDArray[np.float32]:
     """As `reduced`, of linear light as float32."""
     return np.asarray(reduced(linear, room), dtype=np.float32)

@@ -73,6 +73,12 @@ def decode_source(path: Path, source: Source, half: bool = False) -> NDArray[Any
     """
     if isinstance(source, RawSource):
         return raw.levels(path, half)
+    if half:
+        from velkin.core.files.picture import decode_half
+
+        small = decode_half(path, source.page)
+        if small is not None:
+            return small.numbers
     numbers = levels_of(path, source).merged()
     if not half:
         return numbers

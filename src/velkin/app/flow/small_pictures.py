@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from platformdirs import user_cache_path
 
 from velkin.core.conversion.codes import as_float
+from velkin.core.sampling import reduced
 
 Pixels = NDArray[np.float32]
 
@@ -66,7 +67,7 @@ class SmallPictures:
 
         It is not kept where the file may be another than the one of that hash.
         """
-        camera = as_float(decoded)
+        camera = as_float(reduced(decoded, (4 * EDGE, 4 * EDGE)))  # a large one would take its size twice as floats
         scale = min(1.0, EDGE / max(camera.shape[:2]))
         size = (max(round(camera.shape[1] * scale), 1), max(round(camera.shape[0] * scale), 1))
         resized = np.asarray(cv2.resize(camera, size, interpolation=cv2.INTER_AREA))

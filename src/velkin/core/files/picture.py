@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import warnings
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,8 +14,9 @@ from numpy.typing import NDArray
 from velkin.core.errors import UnreadableFile, VelkinError
 
 if TYPE_CHECKING:
-    from velkin.core.files.formats.base import Samples
+    from velkin.core.files.formats.base import Format, Samples
 
+T = TypeVar("T")
 Pixels = NDArray[np.float32]
 Numbers = NDArray[np.uint8] | NDArray[np.uint16] | NDArray[np.float32]
 
@@ -95,12 +97,24 @@ def decode_picture(path: Path, page: int = 0) -> Picture:
     UnreadableFile
         When the file is missing, damaged, no picture, too large, or of a colour model that Velkin does not read.
     """
+    return _split(_read(path, lambda kind: kind.decode(path, page)), path)
+
+
+def decode_half(path: Path, page: int = 0) -> Picture | None:
+    """As `decode_picture`, at half size, means of four pixels, where a file can be read so without decoding all of it; None of others. Raises
+    UnreadableFile."""
+    samples = _read(path, lambda kind: kind.decode_half(path, page))
+    return None if samples is None else _split(samples, path)
+
+
+def _read(path: Path, by: Callable[[Format], T]) -> T:
+    """What a file's format reads of it; what cannot be read is told in words. Raises UnreadableFile."""
     from velkin.core.files.formats import format_at
 
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            samples = format_at(path).decode(path, page)
+            return by(format_at(path))
     except VelkinError:
         raise
     except FileNotFoundError as error:
@@ -113,7 +127,6 @@ def decode_picture(path: Path, page: int = 0) -> Picture:
         raise UnreadableFile("the picture asks for more memory than there is", path) from error
     except Exception as error:  # decoders raise what they like on damaged files
         raise UnreadableFile(f"the picture is damaged or cut short{_in_words(error)}", path) from error
-    return _split(samples, path)
 
 
 def _in_words(error: Exception) -> str:

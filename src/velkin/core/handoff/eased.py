@@ -89,9 +89,7 @@ def write_eased(source: Path, start: Space, to: Space, *, easings: Sequence[Easi
     return Eased(wish.out, before, after, change, picture.not_numbers, left_behind(account))
 
 
-def ease_numbers(
-    numbers: NDArray[Any], space: Space, to: Space, easings: Sequence[Easing]
-) -> tuple[Outside, Outside, float]:
+def ease_numbers(numbers: NDArray[Any], space: Space, to: Space, easings: Sequence[Easing]) -> tuple[Outside, Outside, float]:
     """Ease the numbers (H, W, C) of a picture where they are: a second one of their size is not to be had for a large one.
 
     Returns

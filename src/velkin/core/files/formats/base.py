@@ -183,6 +183,11 @@ class Format(ABC):
     def decode(self, path: Path, page: int = 0) -> Samples:
         """The samples of one picture. Raises what decoders raise."""
 
+    def decode_half(self, path: Path, page: int = 0) -> Samples | None:
+        """The samples at half size, means of four pixels, of a picture that can be read so without decoding all of it; None of others. Raises what
+        decoders raise."""
+        return None
+
     @abstractmethod
     def parts(self, path: Path, page: int = 0) -> list[Part]:
         """Everything the file holds beside the pixels of the picture. Raises as `head`."""

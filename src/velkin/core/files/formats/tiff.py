@@ -21,6 +21,7 @@ from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import EXIF_IFD, SUB_IFDS, ExifTree, Value, agree_in, tree_of, written
 from velkin.core.files.formats.base import ColourSaid, Extra, Format, Head, Samples, exif_parts, said_resolution, turned_by
 from velkin.core.files.formats.jpeg import resource_parts
+from velkin.core.files.formats.tiff_plain import half_size, plain_rows
 from velkin.core.files.iim import DataSet, read_iim, written_iim
 from velkin.core.files.image_resources import Resource, read_resources, written_resources
 from velkin.core.files.limits import check_size
@@ -118,8 +119,7 @@ class TIFF(Format):
             compression = structure.number(d, _COMPRESSION, 1)
             bits = structure.number(d, _BITS, 1)
             planar = structure.number(d, _PLANAR, 1) == 2
-            tree = tree_of(structure, d)
-            orientation = turned_by(tree, structure.value(d.entries.get(_XMP)))
+            orientation = _orientation_of(structure, d)
             extra = _extra_of(structure, d)
             signed = structure.number(d, _FORMAT, 1) == 2
             table = np.array(structure.numbers(d.entries.get(_COLOUR_MAP), 1 << 18), dtype=np.uint16)
@@ -139,6 +139,15 @@ class TIFF(Format):
         if photometric in (_CIELAB, _ICCLAB):
             return Samples(_lab(numbers, photometric), "lab", orientation, extra)
         return Samples(_full_range(numbers, bits, signed), _MODELS[photometric], orientation, extra)
+
+    def decode_half(self, path: Path, page: int = 0) -> Samples | None:
+        with path.open("rb") as stream:
+            structure = Structure(stream)
+            d = _page(pages_of(structure), page, path)
+            _check_bytes(structure, d, path)
+            rows, orientation = plain_rows(structure, d), _orientation_of(structure, d)
+            model = _MODELS.get(structure.number(d, _PHOTOMETRIC, 1), "rgb")
+        return None if rows is None else Samples(half_size(path, rows), model, orientation)
 
     # ---- writing
 
@@ -275,6 +284,10 @@ def _check_bytes(structure: Structure, d: Directory, path: Path) -> None:
     densest = _DENSEST.get(structure.number(d, _COMPRESSION, 1), _DENSEST_ELSE)
     if samples > 64 or width * height * samples * bits / 8 > densest * there * 2 + 65536:
         raise UnreadableFile(f"the picture says it has {width} × {height} pixels, and holds bytes for far fewer", path)
+
+
+def _orientation_of(structure: Structure, d: Directory) -> int:
+    return turned_by(tree_of(structure, d), structure.value(d.entries.get(_XMP)))
 
 
 # ---- samples ------------------------------------------------------------------------------------------------------
