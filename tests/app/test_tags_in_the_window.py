@@ -54,7 +54,8 @@ def here(window, qtbot, mill):
     """Ids by name after the folder came in by a drop on the window."""
     before = len(window.model.state.frames)
     window.actions_.dropped.take([mill])
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 6, timeout=60000)
+    qtbot.waitUntil(lambda: window.model.messages.latest.startswith("6 frames added"), timeout=60000)
+    assert len(window.model.state.frames) == before + 6
     return {f.name: f.id for f in window.model.state.frames.values()}
 
 

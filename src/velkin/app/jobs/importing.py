@@ -58,7 +58,7 @@ class Importing(Work):
             model.report("Make or open a shoot first (Shoot menu); files belong to a shoot.")
             return
 
-        before = (model.current, model.selected)
+        before = self._where()
 
         def work(job: Job) -> _Looked:
             files, reasons = files_in(wanted)
@@ -87,11 +87,14 @@ class Importing(Work):
                 model.report(looked)
             else:
                 # who went on to another frame, or into a room, meanwhile stays there
-                untouched = model.places.at_picture and before == (model.current, model.selected)
-                self._take_in(shoot, looked, untouched)
+                self._take_in(shoot, looked, model.places.at_picture and before == self._where())
 
         self._under_way += 1
         self._lanes.start(Lane.IMPORT, work, done, name="Looking at files", cancellable=True)
+
+    def _where(self) -> tuple[object, ...]:
+        """The page that is open, the frame at hand and those that are selected."""
+        return self._model.places.now, self._model.current, self._model.selected
 
     def _take_in(self, shoot: Shoot, looked: _Looked, show: bool) -> None:
         """Take files in, some at a time; frames are there as they come."""
@@ -103,8 +106,9 @@ class Importing(Work):
                 added.extend(part)
                 yield len(added), len(looked.arrivals)
                 self._model.changes()
+                here = self._where()
                 yield len(added), len(looked.arrivals)
-                if show and first and part:
+                if show and first and part and here == self._where():
                     self._model.select(part[0])
                     yield len(added), len(looked.arrivals)
 
