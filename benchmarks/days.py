@@ -67,7 +67,7 @@ def watch():
         elif seen in ended:
             stalls.append((ended[seen][0] - seen, ended[seen][1], f"{doing[0]}: {cause}"))
 doing, phases = ["start"], []
-watcher = threading.Thread(target=watch)
+watcher = threading.Thread(target=watch, daemon=True)  # a day that fails ends
 watcher.start()
 def at(what):
     doing[0] = what
@@ -95,7 +95,7 @@ window.jobs.shoots.new(folder / "day.velkin")
 until(lambda: window.model.shoot is not None)
 at("importing")
 window.jobs.importing.add_files([Path(sys.argv[2])])
-until(lambda: len(window.model.state.frames) == 12)
+until(lambda: len(window.model.state.frames) == 12 and not window.jobs.importing.coming_in)
 until(lambda: not window.lanes.running(Lane.BACKGROUND))
 ids = {f.name: f.id for f in window.model.state.frames.values()}
 settle(window, 60)
@@ -172,7 +172,7 @@ at("importing")
 window.jobs.shoots.new(folder / "day.velkin")
 until(lambda: window.model.shoot is not None)
 window.jobs.importing.add_files([folder / "raw", folder / "finished"])
-until(lambda: len(window.model.state.frames) == 1000, 600)
+until(lambda: len(window.model.state.frames) == 1000 and not window.jobs.importing.coming_in, 600)
 until(lambda: not window.lanes.running(Lane.BACKGROUND), 600)
 settle(window, 300)
 state = window.model.state
