@@ -123,7 +123,8 @@ def planned(
     jobs: list[Job] = []
     left: list[NotWritten] = []
     taken: set[str] = set()
-    sources = {os.path.realpath(f.path) for f in state.frames.values()}
+    replaces = existing == REPLACE or (existing is None and any(d.existing == REPLACE for d in chosen))
+    sources = {os.path.realpath(f.path) for f in state.frames.values()} if replaces else set()
     for number, f in enumerate(frames, start=1):
         for d in chosen:
             if not state.path(f).known:
