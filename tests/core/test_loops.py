@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from importlib import import_module
 from pathlib import Path
@@ -156,3 +157,12 @@ def test_what_is_kept_on_the_disk_is_the_same_and_damage_is_made_anew(tmp_path, 
     monkeypatch.setattr(disk_cache, "_folder", lambda: tmp_path / "file" / "v")
     (tmp_path / "file").write_text("no folder")
     assert np.array_equal(table("c").grid, GRID.grid), "a disk that takes none"
+
+
+def test_bytes_kept_by_name_take_no_more_than_their_room(tmp_path, monkeypatch):
+    monkeypatch.setattr(disk_cache, "_LARGEST_OF_BYTES", 250)
+    for number in range(4):
+        assert disk_cache.keep_bytes(tmp_path / f"{number}.code", bytes(68))
+        os.utime(tmp_path / f"{number}.code", (number, number))
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["2.code", "3.code"]
+    assert disk_cache.kept_bytes(tmp_path / "3.code") == bytes(68) and disk_cache.kept_bytes(tmp_path / "0.code") is None

@@ -25,8 +25,8 @@ from velkin import __version__
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 
-#: Bytes that the folder may take; the oldest go first.
-_LARGEST = 400_000_000
+#: Bytes that the folder of tables may take, and one of bytes that are kept by name; the oldest go first.
+_LARGEST, _LARGEST_OF_BYTES = 400_000_000, 40_000_000
 #: Raised when what is kept is laid out or made in another way.
 _LAYOUT = 1
 
@@ -90,12 +90,15 @@ def _write(path: Path, value: Any) -> None:
     stream = io.BytesIO()
     np.savez(stream, **values)
     if _put(path, stream.getvalue()):
-        _prune(path.parent.parent)
+        _prune(path.parent.parent, _LARGEST)
 
 
 def keep_bytes(path: Path, data: bytes) -> bool:
     """Keep bytes under a name, with a digest that tells whether they are whole; ``False`` where the disk takes none."""
-    return _put(path, hashlib.sha256(data).digest() + data)
+    kept = _put(path, hashlib.sha256(data).digest() + data)
+    if kept:
+        _prune(path.parent, _LARGEST_OF_BYTES)
+    return kept
 
 
 def kept_bytes(path: Path) -> bytes | None:
@@ -124,7 +127,7 @@ def _put(path: Path, data: bytes) -> bool:
         return False
 
 
-def _prune(folder: Path) -> None:
+def _prune(folder: Path, largest: int) -> None:
     files = []
     for root, _, names in os.walk(folder):
         for name in names:
@@ -133,7 +136,7 @@ def _prune(folder: Path) -> None:
                 files.append((at.st_mtime, at.st_size, os.path.join(root, name)))
     total = sum(size for _, size, _ in files)
     for _, size, path in sorted(files):
-        if total <= _LARGEST:
+        if total <= largest:
             return
         with contextlib.suppress(OSError):
             os.unlink(path)
