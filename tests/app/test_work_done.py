@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from velkin.app.flow import decoded as decoded_module
+from velkin.app.flow import service as service_module
 from velkin.app.main import settle
 from velkin.core.compiled import Loop
 from velkin.core.shoot.state_reader import StateReader
@@ -116,3 +117,24 @@ def test_a_zoom_to_actual_pixels_renders_what_is_seen_and_not_the_whole(window, 
     assert 0 < work.pixels < 0.75 * 3 * frame.width * frame.height
     *_, width, height = window.flow.rendered.now.part_at
     assert width * height < 0.5
+
+
+def test_the_half_size_is_measured_once_however_often_its_picture_is_asked_for(window, ids, monkeypatch):
+    measured, real = [], service_module.numbers_of
+
+    def measuring(frame, pixels, path, exact, proofed):
+        measured.append(exact)
+        return real(frame, pixels, path, exact, proofed)
+
+    window.jobs.watching.stop()
+    assert settle(window, 90)
+    monkeypatch.setattr(service_module, "numbers_of", measuring)
+    window.view.setFocus()
+    window.model.select(ids["north-0415"])
+    waited = 0
+    while not measured and waited < 20000:
+        QTest.qWait(5)
+        waited += 5
+    QTest.keyClick(window.view, Qt.Key.Key_X)  # hatched along the same path, before its exact numbers are there
+    assert settle(window, 90)
+    assert measured.count(False) == 1 and measured[-1] is True

@@ -104,6 +104,8 @@ class RenderService(QObject):
         self._wish = 0
         self._thumb_wish = 0
         self._exact: Cache[Measured] = Cache(_SAID, _weight_of_measured)
+        #: What was said last of the half size, of which picture along which path: it is often asked for again before the exact numbers are there.
+        self._of_half: tuple[object, Measured] | None = None
         self._kept_working: Cache[Pixels] = Cache(shares.rendered)
         self._kept_drawn: Cache[Drawn] = Cache(shares.drawn, _weight_of_drawn)
         self._kept_pieces: Cache[Any] = Cache(shares.pieces)  # so that marking does not render anew, nor proofing mark anew
@@ -157,6 +159,7 @@ class RenderService(QObject):
         self._kept_drawn.clear()
         self._kept_pieces.clear()
         self._exact.clear()
+        self._of_half = None
 
     # ---- the viewer's frame -----------------------------------------------------------------------------------
 
@@ -311,9 +314,12 @@ class RenderService(QObject):
                 quick = spread(few.reshape(-1, few.shape[-1]), _QUICK)[None]
                 self.measured.emit(numbers_of(frame, quick, path, False, None)[0])
                 return
-            half, mask = numbers_of(frame, self._decoded.get(source, path.source, True), path, False, None)
-            mask = None if mask is None else kept_mask(mask)
-            self.measured.emit(replace(half, mask=mask))
+            of_half = self._of_half
+            if of_half is None or of_half[0] != key or of_half[1].frame != frame:
+                half, mask = numbers_of(frame, self._decoded.get(source, path.source, True), path, False, None)
+                of_half = self._of_half = (key, replace(half, mask=None if mask is None else kept_mask(mask)))
+            half = of_half[1]
+            self.measured.emit(half)
             if dragged or wish != self._wish:
                 return
             self._read_ahead(wish, ahead)
@@ -324,7 +330,7 @@ class RenderService(QObject):
         except Exception:  # the viewer's own wish reports what concerns the picture
             _log.info("%s could not be measured", source, exc_info=True)
             return
-        result = replace(result, mask=mask)
+        result = replace(result, mask=half.mask)
         self._exact.put(key, result)
         if wish == self._wish:
             self.measured.emit(result)
