@@ -217,6 +217,7 @@ window.model.open_stop("handoff")
 window.jobs.handoff.add([(STARTERS["client"], None), (STARTERS["archive"], None)])
 assert len(window.model.state.ticked()) == 3
 window.model.select(subjects[0], ())
+settle(window, 60)  # a frame is chosen, and then the button is pressed
 window.benches.handoff.start()
 until(lambda: not window.jobs.handoff.running and bool(window.jobs.handoff.results), 1800)
 written = sum(d.ok for d in window.jobs.handoff.results)

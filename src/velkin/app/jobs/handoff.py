@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -28,6 +29,11 @@ if TYPE_CHECKING:
 
 #: What a run's stages are called.
 STAGES = {"decoding": "reading", "rendering": "rendering", "writing": "writing", "checking": "reading back"}
+
+
+def _breathe() -> None:
+    """Let the window's thread come to its turn: what a plan is made of is Python's work, of which one thread at a time does any."""
+    time.sleep(5e-4)
 
 
 @dataclass(frozen=True)
@@ -119,7 +125,7 @@ class Handoff(Work):
 
         def work(job: Aside) -> None:
             try:
-                plan = planned(state, home, frames, state.ticked(), changed_too=changed_too)
+                plan = planned(state, home, frames, state.ticked(), changed_too=changed_too, between=_breathe)
             except VelkinError:
                 self._concerns_from_worker.emit(wish, ())  # the start says it
                 return
@@ -176,7 +182,7 @@ class Handoff(Work):
         self._wish += 1
         self._lanes.start(
             Lane.HANDOFF,
-            lambda job: planned(state, home, frames, state.ticked(), changed_too=changed_too),
+            lambda job: planned(state, home, frames, state.ticked(), changed_too=changed_too, between=_breathe),
             done,
             name="Looking at folders and names",
         )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -99,6 +99,7 @@ def planned(
     *,
     existing: str | None = None,
     changed_too: bool = False,
+    between: Callable[[], object] = lambda: None,
 ) -> Plan:
     """The files to write for frames × destinations, each with its own name. Looks into folders: for worker threads.
 
@@ -111,6 +112,8 @@ def planned(
         ``replace`` or ``refuse`` (the writing will fail).
     changed_too : bool
         Also use sources that have changed since they came in.
+    between : callable
+        Called between two frames, so that other threads may come to their turn.
 
     Raises
     ------
@@ -126,6 +129,7 @@ def planned(
     replaces = existing == REPLACE or (existing is None and any(d.existing == REPLACE for d in chosen))
     sources = {os.path.realpath(f.path) for f in state.frames.values()} if replaces else set()
     for number, f in enumerate(frames, start=1):
+        between()
         for d in chosen:
             if not state.path(f).known:
                 left.append(NotWritten(f, d, None, UNKNOWN))
