@@ -263,3 +263,21 @@ def test_closing_while_files_come_in_keeps_those_that_are_in(qtbot, window, on_t
     kept = Shoot.open(path)
     assert len(kept.state.frames) % 20 == 0 and 20 <= len(kept.state.frames) < 120
     kept.close()
+
+
+def test_frames_that_came_in_just_before_cancelling_are_shown(qtbot, window, tmp_path):
+    files = make_crowd(tmp_path / "card", 45, lights=1)
+    window.jobs.shoots.new(tmp_path / "day.velkin")
+    qtbot.waitUntil(lambda: window.model.state.name == "day", timeout=60000)
+
+    def cancel():
+        for job in window.lanes.shown():
+            if job.name == "Taking files in" and job.done:
+                job.cancel()
+
+    told = window.lanes.changed.connect(cancel)  # as soon as the first of them are told of, before the window looks at them
+    window.actions_.dropped.take([files[0].parent])
+    qtbot.waitUntil(lambda: "Cancelled" in window.model.messages.latest, timeout=60000)
+    window.lanes.changed.disconnect(told)
+    assert len(window.model.state.frames) == len(window.frames.rows.listed()) == 20
+    assert window.model.current in window.model.state.frames

@@ -192,7 +192,9 @@ class WorkingBench(Bench):
             ]
         )
         self.look.refresh()
-        if self._flow.pins is None:
+        if self._flow.pins is None:  # not read yet; what another frame's read is not left standing
+            self._now = []
+            self.pins.clear()
             self._show_verbs()
         else:
             self._show_pins(self._flow.pins)

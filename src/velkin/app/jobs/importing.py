@@ -114,6 +114,7 @@ class Importing(Work):
 
         def done(result: bool | VelkinError) -> None:
             self._under_way -= 1
+            self._model.changes()  # of what came in last, where it was cancelled just then
             if isinstance(result, VelkinError):
                 self._model.report(f"{result}. Added before: {count(len(added), 'frame')}." if added else result)
             else:
