@@ -248,7 +248,7 @@ def test_files_that_come_in_are_not_cut_off_without_a_word(qtbot, window, on_the
     told, closed = on_the_way(go_elsewhere)
     assert told == "Files are coming into the shoot; cancel that or wait for its end before opening another shoot."
     assert not closed and asked == ["Not all files are in the shoot yet."]
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 120, timeout=60000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 120 and not window.jobs.importing.coming_in, timeout=60000)
     assert window.model.state.name == "day"
 
 

@@ -51,11 +51,11 @@ def test_files_and_folders_are_asked_for(qtbot, monkeypatch, window, tmp_path):
     shoot_chart(tmp_path / "a.dng", seed=31)
     answer(monkeypatch, "getOpenFileNames", ([str(tmp_path / "a.dng")], ""))
     window.menu.by_name["Add files…"].trigger()
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=60000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 13 and not window.jobs.importing.coming_in, timeout=60000)
     shoot_chart(tmp_path / "b.dng", seed=32)
     answer(monkeypatch, "getExistingDirectory", str(tmp_path))
     window.menu.by_name["Add a folder…"].trigger()
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 14, timeout=60000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 14 and not window.jobs.importing.coming_in, timeout=60000)
 
 
 def test_a_light_gets_the_name_that_was_typed(monkeypatch, window):
@@ -119,7 +119,7 @@ def test_drops_on_the_window(qtbot, window, demo_shoot, tmp_path, kind):
     if kind == "shoot":
         qtbot.waitUntil(lambda: window.model.shoot is not before, timeout=60000)
     elif kind == "raw":
-        qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=60000)
+        qtbot.waitUntil(lambda: len(window.model.state.frames) == 13 and not window.jobs.importing.coming_in, timeout=60000)
     else:
         qtbot.wait(50)
         assert window.model.shoot is before and len(window.model.state.frames) == 12

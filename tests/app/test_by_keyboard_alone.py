@@ -111,7 +111,7 @@ def test_a_chart_is_read_and_given_by_hand_while_files_come_in_and_others_are_wr
     said = [m.text for m in window.model.messages.history]
     assert window.model.state.frames[ids["north-0412"]].profile is not None, said
     qtbot.waitUntil(lambda: not window.jobs.handoff.running, timeout=120000)
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 72, timeout=120000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 72 and not window.jobs.importing.coming_in, timeout=120000)
     qtbot.waitUntil(lambda: not window.lanes.shown(), timeout=120000)
     assert [d.ok for d in window.jobs.handoff.results] == [True] * 8
     charts = [f for f in window.model.state.frames.values() if f.role == "chart"]

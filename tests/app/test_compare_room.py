@@ -37,7 +37,7 @@ def plates(tmp_path_factory):
 def ids(window, qtbot, plates):
     before = len(window.model.state.frames)
     drop(window, plates)
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 3, timeout=30000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 3 and not window.jobs.importing.coming_in, timeout=30000)
     return {f.name: f.id for f in window.model.state.frames.values()}
 
 

@@ -28,7 +28,7 @@ def copying(tmp_path_factory):
 def ids(window, qtbot, copying):
     before = len(window.model.state.frames)
     drop(window, copying)
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 4, timeout=30000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 4 and not window.jobs.importing.coming_in, timeout=30000)
     qtbot.waitUntil(lambda: not window.lanes.shown(), timeout=60000)
     found = {f.name: f.id for f in window.model.state.frames.values()}
     light = window.model.state.frames[found["board"]].light

@@ -40,7 +40,9 @@ def poster(window, qtbot, tmp_path):
     )
     before = set(window.model.state.frames)
     drop(window, path)
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == len(before) + 1, timeout=20000)
+    qtbot.waitUntil(
+        lambda: len(window.model.state.frames) == len(before) + 1 and not window.jobs.importing.coming_in, timeout=20000
+    )
     (found,) = set(window.model.state.frames) - before
     window.model.select(found)
     qtbot.waitUntil(lambda: window.flow.rendered is not None and window.flow.rendered.frame == found, timeout=20000)

@@ -37,7 +37,7 @@ def sky(tmp_path_factory):
 def ids(window, qtbot, sky):
     before = len(window.model.state.frames)
     drop(window, sky)
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 4, timeout=30000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == before + 4 and not window.jobs.importing.coming_in, timeout=30000)
     qtbot.waitUntil(lambda: not window.lanes.shown(), timeout=60000)
     found = {f.name: f.id for f in window.model.state.frames.values() if f.name in FRAMES}
     light = window.model.state.frames[found["sky-05"]].light

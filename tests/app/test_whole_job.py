@@ -166,7 +166,7 @@ def test_by_mouse_while_files_come_in_and_others_are_written(qtbot, window, tmp_
 
     qtbot.waitUntil(lambda: not window.jobs.handoff.running, timeout=120000)
     assert [d.ok for d in window.jobs.handoff.results] == [True] * 16
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 132, timeout=120000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 132 and not window.jobs.importing.coming_in, timeout=120000)
     qtbot.waitUntil(lambda: not window.lanes.shown(), timeout=120000)
     state = window.model.state
     assert all(state.frames[f].profile is not None for f in state.light_of(frames["north-0401"]).frames)

@@ -141,7 +141,7 @@ def test_files_that_are_no_raw_files_are_named_and_the_rest_comes_in(qtbot, wind
     (tmp_path / "notes.txt").write_text("x")
     (tmp_path / "broken.dng").write_bytes(b"II*\0nothing")
     window.actions_.dropped.take([tmp_path / "new.dng", tmp_path / "notes.txt", tmp_path / "broken.dng"])
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=60000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 13 and not window.jobs.importing.coming_in, timeout=60000)
     words = window.model.messages.latest
     assert "1 frame added" in words and "notes.txt" in words and "broken.dng" in words
     assert window.model.frame.name == "new"
@@ -154,7 +154,7 @@ def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_pa
     copy = tmp_path / "copy.dng"
     shoot_chart(copy, seed=9)
     window.actions_.dropped.take([copy])
-    qtbot.waitUntil(lambda: len(window.model.state.frames) == 13, timeout=60000)
+    qtbot.waitUntil(lambda: len(window.model.state.frames) == 13 and not window.jobs.importing.coming_in, timeout=60000)
     settle(window, 90)
     copy.unlink()
     window.model.select(ids_of(window)["north-0412"])
