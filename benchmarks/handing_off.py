@@ -29,8 +29,8 @@ from velkin.sim.dng import Shot, write_dng
 
 FRAMES = 10
 
-# What any program has to do at least that reads back what it wrote: decode and convert, encode, resize and convert, encode, decode both; one thread a core. LibRaw's own
-# conversion to ROMM RGB stands for the first conversion: LittleCMS takes ten times as long for 24 MP in 16 bits.
+# What any program has to do at least that reads back what it wrote: decode and convert, encode, resize and convert, encode,
+# decode both; one thread a core. LibRaw's own conversion to ROMM RGB stands for the first conversion: LittleCMS takes ten times as long for 24 MP in 16 bits.
 LIBRARY = """
 import os, sys, time
 from concurrent.futures import ThreadPoolExecutor

@@ -1,5 +1,7 @@
 """Files that come in, charts that are recognised, read by choice, defined, printed and measured, in the real window."""
 
+import threading
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
@@ -7,6 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from tests.app.doing import answered
 from velkin.app.flow.small_pictures import EDGE, SmallPictures
+from velkin.app.jobs import importing as importing_module
 from velkin.app.model.places import Page
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart
@@ -281,3 +284,22 @@ def test_frames_that_came_in_just_before_cancelling_are_shown(qtbot, window, tmp
     window.lanes.changed.disconnect(told)
     assert len(window.model.state.frames) == len(window.frames.rows.listed()) == 20
     assert window.model.current in window.model.state.frames
+
+
+def test_files_do_not_go_into_a_shoot_whose_opening_had_begun_before_they_came(qtbot, window, tmp_path, monkeypatch):
+    files = make_crowd(tmp_path / "card", 30, lights=1)
+    Shoot.create(tmp_path / "slow.velkin", "slow").close()
+    before = window.model.shoot.path
+    go, real = threading.Event(), importing_module.look_at
+    monkeypatch.setattr(importing_module, "look_at", lambda path: (go.wait(60), real(path))[1])  # files on a slow card
+    window.jobs.shoots.open(tmp_path / "slow.velkin")
+    window.actions_.dropped.take([files[0].parent])
+    assert window.jobs.importing.coming_in
+    qtbot.waitUntil(lambda: window.model.state.name == "slow", timeout=60000)
+    go.set()
+    qtbot.waitUntil(lambda: not window.jobs.importing.coming_in, timeout=60000)
+    assert "Another shoot was opened meanwhile" in window.model.messages.latest and before.stem in window.model.messages.latest
+    assert not window.model.state.frames
+    window.jobs.shoots.open(before)
+    qtbot.waitUntil(lambda: window.model.shoot.path == before, timeout=60000)
+    assert len(window.model.state.frames) == 12

@@ -85,6 +85,8 @@ class Importing(Work):
             if isinstance(looked, VelkinError):
                 self._under_way -= 1
                 model.report(looked)
+            elif not self._is_open(shoot):
+                self._under_way -= 1
             else:
                 # who went on to another frame, or into a room, meanwhile stays there
                 self._take_in(shoot, looked, model.places.at_picture and before == self._where())
@@ -96,15 +98,27 @@ class Importing(Work):
         """The page that is open, the frame at hand and those that are selected."""
         return self._model.places.now, self._model.current, self._model.selected
 
+    def _is_open(self, shoot: Shoot) -> bool:
+        """Whether a shoot is the one at hand still; one whose opening had begun before may have taken its place, and it is said."""
+        if self._model.shoot is not shoot:
+            self._model.report(
+                f"Another shoot was opened meanwhile; files that were coming into {shoot.path.stem} are left out. Add them again there."
+            )
+            return False
+        return True
+
     def _take_in(self, shoot: Shoot, looked: _Looked, show: bool) -> None:
         """Take files in, some at a time; frames are there as they come."""
         added: list[int] = []
 
         def steps() -> Iterator[tuple[int, int]]:
-            for part in shoot.frames.add_in_parts(looked.arrivals, _AT_ONCE):
+            parts = shoot.frames.add_in_parts(looked.arrivals, _AT_ONCE)
+            while self._model.shoot is shoot and (part := next(parts, None)) is not None:
                 first = not added
                 added.extend(part)
                 yield len(added), len(looked.arrivals)
+                if self._model.shoot is not shoot:
+                    return
                 self._model.changes()
                 here = self._where()
                 yield len(added), len(looked.arrivals)
@@ -114,6 +128,8 @@ class Importing(Work):
 
         def done(result: bool | VelkinError) -> None:
             self._under_way -= 1
+            if not self._is_open(shoot):
+                return
             self._model.changes()  # of what came in last, where it was cancelled just then
             if isinstance(result, VelkinError):
                 self._model.report(f"{result}. Added before: {count(len(added), 'frame')}." if added else result)
