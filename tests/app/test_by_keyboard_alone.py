@@ -10,6 +10,7 @@ from tests.app.doing import open_shoot
 from velkin.app.jobs.lanes import Lane
 from velkin.app.main import settle
 from velkin.app.model.places import Page
+from velkin.core.shoot.store import backup
 from velkin.sim.crowd import make_crowd
 
 K = Qt.Key
@@ -125,7 +126,7 @@ def test_another_shoot_is_opened_while_frames_are_looked_through(qtbot, window, 
     qtbot.waitUntil(lambda: window.model.messages.latest.startswith("40 frames added"), timeout=60000)
     assert window.lanes.running(Lane.BACKGROUND)
     other = tmp_path / "other.velkin"
-    window.model.shoot.backup()
+    backup(window.model.shoot.path)
     shutil.copy(demo_shoot, other)
     assert open_shoot(window, other)
     before = {f.id: f.role for f in window.model.state.frames.values()}

@@ -21,7 +21,6 @@ from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
 from velkin.core.files.raw import read_facts
 from velkin.core.path import path_of
-from velkin.core.shoot.shoot import Shoot
 from velkin.core.spaces.rgb import ROMM, SRGB
 from velkin.core.stages.camera import built_in_stage
 from velkin.core.stages.source import RawSource
@@ -308,15 +307,6 @@ def test_a_shoot_that_cannot_be_opened_leaves_an_empty_window(qtbot, tmp_path):
     assert empty.model.shoot is None
     assert "not a Velkin shoot" in empty.model.messages.latest
     empty.close()
-
-
-def test_closing_writes_a_backup(window, demo_shoot):
-    from velkin.core.shoot.store import backup_path
-
-    window.close()
-    copy = Shoot.open(backup_path(demo_shoot))
-    assert len(copy.state.frames) == 12
-    copy.close()
 
 
 def test_where_there_is_more_room_than_the_half_size_the_full_one_follows(qtbot, service, chart_dng, path):

@@ -25,6 +25,7 @@ from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.journal import Journal
 from velkin.core.shoot.hold import hold_path
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.store import backup
 
 LEFT = Qt.MouseButton.LeftButton
 K = Qt.Key
@@ -225,7 +226,7 @@ def test_what_was_typed_is_not_lost_by_another_stop_or_another_shoot_without_ask
     bench = window.benches.asides()[0]
     bench.name.setFocus()
     qtbot.keyClicks(bench.name, "mine")
-    window.model.shoot.backup()
+    backup(window.model.shoot.path)
     other = tmp_path / "other.velkin"
     shutil.copy(demo_shoot, other)
     asked.clear()

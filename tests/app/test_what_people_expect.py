@@ -1,6 +1,7 @@
 """Recent shoots, closing, backups, sources found again, folders of profiles, tables on the clipboard, what Help opens."""
 
 import shutil
+import threading
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, Qt
@@ -8,6 +9,7 @@ from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from tests.app.doing import answered, close, open_shoot, point_at
+from velkin.app.jobs.lanes import Lane
 from velkin.app.main import make_application, settle
 from velkin.app.model.places import Page
 from velkin.app.sheets.folders_sheet import FoldersSheet
@@ -20,7 +22,8 @@ from velkin.core.cameraprofiles.fit import FitRequest, fit
 from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.built_in import iso24
 from velkin.core.charts.reading_job import read_chart
-from velkin.core.shoot.store import backup_path
+from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.store import backup, backup_path
 
 LEFT = Qt.MouseButton.LeftButton
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -47,7 +50,7 @@ def test_recent_shoots_are_offered_in_the_menu_and_at_the_start(qtbot, window, d
 def test_a_backup_is_restored_and_what_was_open_is_kept(qtbot, window, demo_shoot, ids):
     window.menu.by_name["Restore the backup…"].trigger()
     assert "no backup of this shoot yet" in window.model.messages.latest
-    window.model.shoot.backup()
+    backup(window.model.shoot.path)
     window.jobs.camera.set_exposure((ids["north-0412"],), 1.0)
     asked = []
     with answered("Cancel", asked):
@@ -61,6 +64,48 @@ def test_a_backup_is_restored_and_what_was_open_is_kept(qtbot, window, demo_shoo
     kept = demo_shoot.with_name(f"{demo_shoot.stem} (before restoring).velkin")
     assert open_shoot(window, kept)
     assert window.model.state.frames[ids["north-0412"]].exposure == 1.0
+
+
+def frames_in(copy):
+    shoot = Shoot.open(copy)
+    try:
+        return len(shoot.state.frames)
+    finally:
+        shoot.close()
+
+
+def test_closing_the_shoot_leaves_a_backup_that_the_hand_does_not_wait_for(qtbot, window, demo_shoot):
+    qtbot.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ControlModifier)
+    assert window.model.shoot is None
+    qtbot.waitUntil(lambda: not window.lanes.running(Lane.DISK), timeout=60000)
+    assert frames_in(backup_path(demo_shoot)) == 12
+
+
+def test_a_program_that_ends_at_once_after_closing_has_written_the_backup(window, demo_shoot):
+    window.jobs.shoots.close()
+    window.close()
+    assert frames_in(backup_path(demo_shoot)) == 12
+
+
+def test_a_program_that_ends_with_its_shoot_open_has_written_the_backup(window, demo_shoot):
+    window.close()
+    assert frames_in(backup_path(demo_shoot)) == 12
+
+
+def test_a_shoot_that_another_takes_the_place_of_is_backed_up(qtbot, window, demo_shoot, tmp_path):
+    window.jobs.shoots.new(tmp_path / "next")
+    qtbot.waitUntil(lambda: window.model.shoot.path != demo_shoot, timeout=60000)
+    qtbot.waitUntil(lambda: not window.lanes.running(Lane.DISK), timeout=60000)
+    assert frames_in(backup_path(demo_shoot)) == 12
+
+
+def test_a_shoot_whose_file_is_gone_leaves_its_older_backup_as_it_was(qtbot, window, demo_shoot):
+    backup(demo_shoot)
+    demo_shoot.rename(demo_shoot.with_name("carried off.velkin"))
+    window.jobs.shoots.close()
+    qtbot.waitUntil(lambda: "backup copy could not be written" in window.model.messages.latest, timeout=60000)
+    assert frames_in(backup_path(demo_shoot)) == 12
+    assert not demo_shoot.exists()
 
 
 def test_a_damaged_backup_is_refused_and_the_shoot_is_open_as_before(qtbot, window, demo_shoot):
@@ -107,6 +152,28 @@ def test_frames_out_of_gamut_are_filtered(qtbot, window, ids):
     listed = {window.model.state.frames[f].name for f in window.frames.rows.listed()}
     assert "north-0412" in listed and "north-0402" not in listed, "skeins are, the grey card is not"
     assert settle(window, 90)
+
+
+def test_what_is_out_of_gamut_is_looked_for_only_while_it_is_asked_for(qtbot, monkeypatch, window):
+    assert settle(window, 90)
+    looked, may_go_on = [], threading.Event()
+
+    def share(sources, frame, path):
+        looked.append(frame.id)
+        assert may_go_on.wait(60)
+        return 0.5
+
+    monkeypatch.setattr("velkin.app.jobs.survey.share_outside", share)
+    box = window.frames.filter
+    box.setCurrentIndex(box.findData(Filter.OUT_OF_GAMUT))
+    qtbot.waitUntil(lambda: len(looked) == 1, timeout=60000)
+    box.setCurrentIndex(box.findData(Filter.ALL))
+    laid_out = []
+    window.frames.rows.modelReset.connect(lambda: laid_out.append(1))
+    may_go_on.set()
+    qtbot.waitUntil(lambda: not window.lanes.shown(), timeout=60000)
+    assert (len(looked), laid_out) == (1, []), "what was found does not lay all frames out again"
+    assert window.jobs.survey.is_out(looked[0]), "and is not lost"
 
 
 def test_profile_folders_are_chosen_and_remembered(qtbot, monkeypatch, window, tmp_path):

@@ -14,7 +14,7 @@ from velkin.core.destinations.sizing import LONG, Size
 from velkin.core.destinations.starters import web_srgb
 from velkin.core.errors import NotSupported, OutputRefused, ShootError, VelkinError
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.shoot.store import Store, backup_path
+from velkin.core.shoot.store import Store, backup, backup_path
 from velkin.core.spaces.rgb import SRGB
 
 WEB = web_srgb()
@@ -226,9 +226,9 @@ def test_contents_that_make_no_sense_are_damage_not_a_crash(demo_shoot):
 
 def test_a_backup_replaces_the_older_one_in_one_step(store, tmp_path):
     put(store, "a", "1")
-    store.backup()
+    backup(store.path)
     put(store, "a", "2")
-    store.backup()
+    backup(store.path)
     copy = Store.open(backup_path(tmp_path / "s.velkin"))
     assert facts(copy) == {"a": "2"}
     assert copy.undo() == "a=2"

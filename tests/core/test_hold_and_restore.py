@@ -13,7 +13,7 @@ from velkin.core.shoot.arrivals import look_at
 from velkin.core.shoot.hold import Hold, hold_path
 from velkin.core.shoot.missing import missing_in
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.shoot.store import backup_path, restore
+from velkin.core.shoot.store import backup, backup_path, restore
 
 
 @pytest.fixture
@@ -89,7 +89,7 @@ def test_what_cannot_be_read_is_an_error_of_velkins(path):
 
 def test_a_backup_is_put_back_and_what_was_there_is_kept(path):
     shoot = Shoot.open(path)
-    shoot.backup()
+    backup(shoot.path)
     shoot.camera.set_exposure(list(shoot.state.frames), 2.0)
     shoot.close()
     kept = restore(path)

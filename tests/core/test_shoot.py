@@ -25,7 +25,7 @@ from velkin.core.shoot.frame import Role
 from velkin.core.shoot.lights import propose_lights
 from velkin.core.shoot.shoot import Shoot
 from velkin.core.shoot.state_reader import StateReader
-from velkin.core.shoot.store import backup_path
+from velkin.core.shoot.store import backup, backup_path
 from velkin.core.spaces.rgb import BUILT_IN
 
 
@@ -216,7 +216,7 @@ def test_newer_shoots_are_left_untouched(demo_shoot):
 
 
 def test_backup_is_a_whole_shoot(shoot):
-    shoot.backup()
+    backup(shoot.path)
     copy = Shoot.open(backup_path(shoot.path))
     assert len(copy.state.frames) == 12
     copy.close()

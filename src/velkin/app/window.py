@@ -64,7 +64,7 @@ class Window(QMainWindow):
         self._flow_work: dict[str, Running] = {}
 
         self.path_bar = PathBar(self.model, self.flow)
-        self.frames = FramesPanel(self.model, self.thumbnails, self.jobs.survey.is_out, self.jobs.survey.measure)
+        self.frames = FramesPanel(self.model, self.thumbnails, self.jobs.survey.is_out)
         self.view = FrameView(self.model, self.flow)
         self.scope = Scope(self.model, self.flow)
         self.status = StatusLine()
@@ -126,7 +126,8 @@ class Window(QMainWindow):
             lambda left, total: self._flow_runs("Drawing thumbnails", total - left, total if left else 0)
         )
         self.frames.rows.dropped.connect(lambda frames, light: jobs.command(lambda s: s.frames.move_to_light(frames, light)))
-        jobs.survey.changed.connect(self.frames.rows.refresh)
+        self.frames.out_of_gamut_wanted.connect(jobs.survey.follow)
+        jobs.survey.changed.connect(self.frames.measured)
         self.frames.list.menu_wanted.connect(lambda at: self.menu.frame_menu.popup(at))
         self.view.menu_wanted.connect(lambda at: self.menu.frame_menu.popup(at))
         jobs.shoots.opening.connect(lambda name: self.view.say_instead(f"Opening {name} …" if name else ""))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,7 +16,7 @@ from velkin.app.jobs.work import Ground, Work
 from velkin.core.errors import VelkinError
 from velkin.core.shoot.hold import Hold
 from velkin.core.shoot.shoot import Shoot
-from velkin.core.shoot.store import restore
+from velkin.core.shoot.store import backup, restore
 
 _BACKUP_MINUTES = 10
 
@@ -46,6 +47,9 @@ class Shoots(Work):
         self._hold: Hold | None = None
         #: Whether the open shoot may be left; the window asks where typed work would be lost.
         self.may_leave: Callable[[], bool] = lambda: True
+        #: Shoots of which a backup copy is to be written, and whose turn it is to write one.
+        self._to_back_up: set[Path] = set()
+        self._turn = threading.Lock()
         self._backup_due = QTimer(self)
         self._backup_due.setInterval(_BACKUP_MINUTES * 60 * 1000)
         self._backup_due.timeout.connect(self.backup)
@@ -111,6 +115,7 @@ class Shoots(Work):
 
     def _take(self, opened: _Opened) -> None:
         if not opened.again:
+            self.backup()  # of the one that is left
             self._let_go()
             self._hold = opened.hold
         if self._hold is None:
@@ -136,7 +141,9 @@ class Shoots(Work):
         self._let_go()
 
         def work(job: Job) -> Path:
-            return restore(path)
+            with self._turn:  # what is put back must not be overwritten just before
+                self._to_back_up.discard(path)
+                return restore(path)
 
         def done(kept: Path | VelkinError) -> None:
             if isinstance(kept, VelkinError):
@@ -152,42 +159,43 @@ class Shoots(Work):
     def backup(self) -> None:
         """Write the backup copy of the open shoot, aside."""
         shoot = self._model.shoot
-        if shoot is None or shoot.look_only:
-            return
+        if shoot is not None and not shoot.look_only:
+            self._back_up(shoot.path)
 
-        def work(job: Job) -> None:
-            shoot.backup()
+    def _back_up(self, path: Path) -> None:
+        self._to_back_up.add(path)
+        self._aside(Lane.DISK, lambda job: self._write_backups(), purpose="backup")
 
-        self._aside(Lane.BACKGROUND, work, purpose="backup")
+    def _write_backups(self) -> None:
+        with self._turn:
+            while self._to_back_up:
+                backup(self._to_back_up.pop())
 
     def close(self) -> None:
-        """Close the open shoot, with a backup; not while files are being written or are coming in."""
+        """Close the open shoot, with a backup that is written aside; not while files are being written or are coming in."""
         shoot = self._model.shoot
         if shoot is None:
             return
         if self._held_open("closing the shoot") or not self.may_leave():
             return
         self._handoff.forget()
-        self._finish()
+        self.backup()
+        self._model.close()
+        self._let_go()
         self._sources.forget()
 
     def leave(self) -> None:
-        """The program ends: close the shoot, with a backup."""
-        self._finish()
-
-    def _finish(self) -> None:
+        """The program ends: close the shoot; backups that are due are written now."""
         shoot = self._model.shoot
         if shoot is not None:
-            problem: VelkinError | None = None
-            try:
-                if not shoot.look_only:
-                    shoot.backup()
-            except VelkinError as error:
-                problem = error
+            if not shoot.look_only:
+                self._to_back_up.add(shoot.path)
             self._model.close()
             self._let_go()
-            if problem is not None:
-                self._model.report(problem)
+        try:
+            self._write_backups()
+        except VelkinError as error:
+            self._model.report(error)
 
     def stop(self) -> None:
         """No more backups."""

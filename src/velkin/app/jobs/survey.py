@@ -25,6 +25,7 @@ class Survey(Work):
     def __init__(self, ground: Ground) -> None:
         super().__init__(ground)
         self._shares: dict[int, tuple[ColourPath, float]] = {}
+        self._job: Job | None = None
         ground.model.opened.connect(self._shares.clear)
         ground.model.source_changed.connect(lambda frame: self._shares.pop(frame, None))
         self._found_some.connect(self._take)
@@ -34,8 +35,15 @@ class Survey(Work):
         known = self._shares.get(frame)
         return known is not None and known[1] >= _LIMIT and known[0] == self._model.state.path(frame)
 
-    def measure(self) -> None:
-        """Measure the frames of which it is not known yet."""
+    def follow(self, wanted: bool) -> None:
+        """Measure the frames of which it is not known yet while somebody wants to know; what was found stays."""
+        if wanted:
+            self._measure()
+        elif self._job is not None:
+            self._job.cancel()
+            self._job = None
+
+    def _measure(self) -> None:
         model = self._model
         shoot = model.shoot
         if shoot is None:
@@ -63,7 +71,7 @@ class Survey(Work):
             if model.shoot is shoot:
                 self._take(found)
 
-        self._aside(
+        self._job = self._aside(
             Lane.BACKGROUND, work, done, name="Looking what is out of gamut", purpose="survey of the gamut", cancellable=True
         )
 

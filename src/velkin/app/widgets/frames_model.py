@@ -86,8 +86,10 @@ class FramesModel(QAbstractListModel):
                     self._tell(self._at[frame], self._at[frame])
 
     def refresh(self) -> None:
-        """Lay out anew, as after another filter."""
-        self._take(self._laid_out())
+        """Lay out anew, as after another filter; where the rows stay the same nothing is done."""
+        rows = self._laid_out()
+        if rows != self.rows:
+            self._take(rows)
 
     def _take(self, rows: list[Row]) -> None:
         self.beginResetModel()
@@ -179,7 +181,7 @@ class FramesModel(QAbstractListModel):
         """Fold a light's frames away, or show them."""
         if folded != (light in self._folded):
             self._folded ^= {light}
-            self.refresh()
+            self._take(self._laid_out())
 
     def header(self, light: int) -> tuple[str, str]:
         """A header's two lines."""

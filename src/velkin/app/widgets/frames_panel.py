@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from velkin.app.flow.thumbnails import Thumbnails
@@ -20,15 +20,15 @@ WIDTH = 216
 class FramesPanel(QWidget):
     """The filter and the frames."""
 
-    def __init__(
-        self, model: ShootModel, thumbnails: Thumbnails, out_of_gamut: Callable[[int], bool], measure: Callable[[], None]
-    ) -> None:
+    #: Whether it is asked which frames are out of gamut.
+    out_of_gamut_wanted = pyqtSignal(bool)
+
+    def __init__(self, model: ShootModel, thumbnails: Thumbnails, out_of_gamut: Callable[[int], bool]) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setMinimumWidth(WIDTH)
         self._model = model
-        self._measure = measure
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 0)
         column.setSpacing(8)
@@ -61,8 +61,12 @@ class FramesPanel(QWidget):
 
     def _look(self) -> None:
         """What is out of gamut is measured while it is asked for."""
+        self.out_of_gamut_wanted.emit(self.rows.filter is Filter.OUT_OF_GAMUT)
+
+    def measured(self) -> None:
+        """Of more frames it is known whether they are out of gamut."""
         if self.rows.filter is Filter.OUT_OF_GAMUT:
-            self._measure()
+            self.rows.refresh()
 
     def _count(self) -> None:
         there = self._model.shoot is not None

@@ -104,10 +104,6 @@ class Shoot:
         """Close the file."""
         self._store.close()
 
-    def backup(self) -> None:
-        """Write the backup copy next to the shoot. Raises ShootError."""
-        self._store.backup()
-
     def folder_of(self, destination: Destination) -> Path:
         """A destination's folder; a relative one lies next to the shoot file."""
         return destination.folder_beside(self.path.parent)

@@ -80,13 +80,18 @@ class State:
         change, where nothing that concerns all paths did."""
         common = ("working", "profiles", "destinations", "spaces", "goal", "looks", "fields")
         if all(getattr(self, part) is getattr(old, part) for part in common):
+            changed = self._rows_other_than(old)
             for frame, path in old._paths.items():
-                parts = ("frames", "easings", "given_looks", "look_places")
-                same = all(getattr(self, part).get(frame) is getattr(old, part).get(frame) for part in parts)
-                if same and frame in self.frames and self._same_light(old, self.frames[frame]):
+                if frame not in changed and self._same_light(old, self.frames[frame]):
                     self._paths[frame] = path
             for destination, prints in old._prints.items():
                 self._prints[destination] = {f: text for f, text in prints.items() if f in self._paths}
+
+    def _rows_other_than(self, old: State) -> set[int]:
+        """Frames of which something is kept that is not what it was, or that are only in one of the two; tables are mostly shared."""
+        parts = ("frames", "easings", "given_looks", "look_places")
+        tables = [(getattr(self, part), getattr(old, part)) for part in parts]
+        return {f for now, then in tables if now is not then for f in now.keys() | then.keys() if now.get(f) is not then.get(f)}
 
     def _same_light(self, old: State, frame: Frame) -> bool:
         """Whether what other frames of its light give a frame is what it was: the whites that it follows, and the field that evens it."""

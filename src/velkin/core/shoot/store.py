@@ -316,19 +316,6 @@ class Store:
         """Close the file; what is in its log comes into it and onto the disk."""
         self._connection.close()
 
-    def backup(self) -> None:
-        """A complete copy next to the shoot, replaced in one step; may be made while another thread changes the shoot."""
-        target = backup_path(self.path)
-        partial = target.with_name(target.name + ".part")
-        try:
-            with contextlib.closing(sqlite3.connect(partial)) as copy, contextlib.closing(sqlite3.connect(self.path)) as own:
-                own.backup(copy)
-            publish(partial, target, replace=True)
-        except (sqlite3.Error, OSError) as error:
-            with contextlib.suppress(OSError):
-                partial.unlink()
-            raise ShootError(f"the backup copy could not be written ({error})", target) from error
-
     # ---- what changed -----------------------------------------------------------------------------------------
 
     def _data_version(self) -> int:
@@ -464,6 +451,30 @@ class Store:
             self.run("UPDATE recording SET step = NULL")
             self.run("UPDATE steps SET undone = ? WHERE id = ?", undone, step)
         return label
+
+
+def backup(path: Path) -> None:
+    """A complete copy next to a shoot, replaced in one step; whether the shoot is open and changing does not matter.
+
+    Raises
+    ------
+    ShootError
+        When the shoot's file is gone or the folder cannot be written; an older copy is as it was.
+    """
+    target = backup_path(path)
+    partial = target.with_name(target.name + ".part")
+    own_file = f"{path.absolute().as_uri()}?mode=rw"  # a file that is gone is not made anew, empty
+    try:
+        with (
+            contextlib.closing(sqlite3.connect(own_file, uri=True)) as own,
+            contextlib.closing(sqlite3.connect(partial)) as copy,
+        ):
+            own.backup(copy)
+        publish(partial, target, replace=True)
+    except (sqlite3.Error, OSError) as error:
+        with contextlib.suppress(OSError):
+            partial.unlink()
+        raise ShootError(f"the backup copy could not be written ({error})", target) from error
 
 
 def restore(path: Path) -> Path:
