@@ -81,7 +81,7 @@ def test_goes_on_where_it_was_cut_off(shoot):
     (folder / jobs[3].out.name).write_bytes(b"somebody else's")
     kept = shoot.handoffs.interrupted()
     assert [f.state for f in kept.files] == ["written", "naming", "waiting", "waiting"]
-    again, finished = jobs_left(shoot, kept)
+    again, finished = jobs_left(shoot.state, kept)
     assert [f.frame for f in finished] == list(frames[:2])
     assert [j.out.name for j in again] == [jobs[2].out.name, jobs[3].out.stem + "-2.jpg"], "what another put there stays"
     assert not list(folder.glob(".*.part"))

@@ -73,7 +73,7 @@ def _go_on(shoot: Shoot, arguments: argparse.Namespace) -> int:
         if arguments.json:
             print_json({"written": [], "left": [], "failed": 0, "finished_before": 0})
         return 0
-    jobs, finished = jobs_left(shoot, run)
+    jobs, finished = jobs_left(shoot.state, run)
     close_account(shoot.path, run, finished)
     say(f"going on with the hand-off of {run.begun}: {len(finished)} of {len(run.files)} files are there, {len(jobs)} to write")
     names = {d.id: d.name for d in shoot.state.destinations}

@@ -23,6 +23,7 @@ from velkin.core.shoot.shoot import Shoot
 
 if TYPE_CHECKING:
     from velkin.core.handoff.jobs import Job, Plan
+    from velkin.core.handoff.journal import Journal
     from velkin.core.handoff.preflight import Concern
     from velkin.core.handoff.run import Control, Done, Pace
     from velkin.core.shoot.handoffs import KeptRun
@@ -168,6 +169,25 @@ class Handoff(Work):
             self._model.report("No destination is ticked; tick one on the Hand-off bench.")
             return
 
+        def work() -> tuple[Plan, int]:
+            plan = planned(state, home, frames, state.ticked(), changed_too=changed_too, between=_breathe)
+            return plan, sum(j.replace and os.path.lexists(j.out) for j in plan.jobs)
+
+        def then(found: tuple[Plan, int]) -> None:
+            plan, replaced = found
+            if replaced > replacing:
+                self.look(frames)
+                self._model.report(
+                    f"{count(replaced, 'file')} would be replaced. The button says so in a moment; press it again if you mean it."
+                )
+            else:
+                self._carry_out(shoot, plan)
+
+        self._prepare(shoot, work, then)
+
+    def _prepare(self, shoot: Shoot, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
+        """Look aside for what a run needs, since folders and files may be slow to look into, and go on with what was found."""
+
         def done(result: Any) -> None:
             self._starting = False
             if self._leaving or self._model.shoot is not shoot:
@@ -176,27 +196,15 @@ class Handoff(Work):
                 self._model.report(result)
                 self._model.changes()
             else:
-                self._carry_out(shoot, result, frames, replacing)
+                then(result)
 
-        self._starting = True  # folders may be slow to look into
+        self._starting = True
         self._wish += 1
-        self._lanes.start(
-            Lane.HANDOFF,
-            lambda job: planned(state, home, frames, state.ticked(), changed_too=changed_too, between=_breathe),
-            done,
-            name="Looking at folders and names",
-        )
+        self._lanes.start(Lane.HANDOFF, lambda job: work(), done, name="Looking at folders and names")
 
-    def _carry_out(self, shoot: Shoot, plan: Plan, frames: tuple[int, ...], replacing: int) -> None:
+    def _carry_out(self, shoot: Shoot, plan: Plan) -> None:
         from velkin.core.handoff.jobs import UNKNOWN
 
-        replaced = sum(j.replace and os.path.lexists(j.out) for j in plan.jobs)
-        if replaced > replacing:
-            self.look(frames)
-            self._model.report(
-                f"{count(replaced, 'file')} would be replaced. The button says so in a moment; press it again if you mean it."
-            )
-            return
         waiting = {x.frame for x in plan.left if x.why == UNKNOWN}
         if waiting:
             self._model.report(
@@ -218,17 +226,22 @@ class Handoff(Work):
         from velkin.core.destinations.naming import free_name
         from velkin.core.handoff.jobs import job_of
 
-        state, taken, jobs = shoot.state, set[str](), []
+        state, changed_too = shoot.state, self.changed_too
         destinations = {d.id: d for d in state.destinations}
-        for job in failed:
-            d = destinations.get(job.destination.id)
-            if d is None or job.frame not in state.frames or state.known_space(d.space_id) is None:
-                continue
-            folder = shoot.folder_of(d)
-            out = folder / job.out.name if job.replace else free_name(folder / job.out.name, taken)
-            fresh = job_of(state, job.frame, d, out)
-            jobs.append(replace(fresh, replace=job.replace, digest="" if self.changed_too else fresh.digest))
-        self._begin(shoot, jobs)
+
+        def work() -> list[Job]:
+            taken, jobs = set[str](), []
+            for job in failed:
+                d = destinations.get(job.destination.id)
+                if d is None or job.frame not in state.frames or state.known_space(d.space_id) is None:
+                    continue
+                folder = shoot.folder_of(d)
+                out = folder / job.out.name if job.replace else free_name(folder / job.out.name, taken)
+                fresh = job_of(state, job.frame, d, out)
+                jobs.append(replace(fresh, replace=job.replace, digest="" if changed_too else fresh.digest))
+            return jobs
+
+        self._prepare(shoot, work, lambda jobs: self._begin(shoot, jobs))
 
     def interrupted(self) -> KeptRun | None:
         """A run of this shoot that a crash cut off and that can go on."""
@@ -242,19 +255,24 @@ class Handoff(Work):
         shoot, kept = self._model.shoot, self.interrupted()
         if shoot is None or kept is None:
             return
-        try:
-            jobs, finished = jobs_left(shoot, kept)
+        state = shoot.state
+
+        def work() -> tuple[list[Job], int]:
+            jobs, finished = jobs_left(state, kept)
             close_account(shoot.path, kept, finished)
-        except VelkinError as error:
-            self._model.report(error)
-            return
-        self._model.say(
-            f"{count(len(finished), 'file')} of the interrupted hand-off {'was' if len(finished) == 1 else 'were'} finished and checked."
-        )
-        if jobs:
-            self._begin(shoot, jobs)
-        else:
-            self._model.changes()
+            return jobs, len(finished)
+
+        def then(left: tuple[list[Job], int]) -> None:
+            jobs, finished = left
+            self._model.say(
+                f"{count(finished, 'file')} of the interrupted hand-off {'was' if finished == 1 else 'were'} finished and checked."
+            )
+            if jobs:
+                self._begin(shoot, jobs)
+            else:
+                self._model.changes()
+
+        self._prepare(shoot, work, then)
 
     def give_up(self) -> None:
         """Do not go on with the interrupted run; what it wrote stays."""
@@ -264,15 +282,13 @@ class Handoff(Work):
 
     def _begin(self, shoot: Shoot, jobs: list[Job]) -> None:
         from velkin.core.handoff.journal import Journal
+
+        if jobs:
+            self._prepare(shoot, lambda: Journal.begin(shoot.path, jobs), lambda journal: self._run(jobs, journal))
+
+    def _run(self, jobs: list[Job], journal: Journal) -> None:
         from velkin.core.handoff.run import Control, Pace, run
 
-        if not jobs:
-            return
-        try:
-            journal = Journal.begin(shoot.path, jobs)
-        except VelkinError as error:
-            self._model.report(error)
-            return
         control = self._control = Control()
         self.pace, self.results, self.last_run = Pace(len(jobs)), [], journal.run
         self.started.emit(jobs)

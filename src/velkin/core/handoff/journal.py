@@ -26,7 +26,7 @@ from velkin.core.shoot.document import now
 from velkin.core.shoot.handoffs import KeptRun, RunFile
 from velkin.core.shoot.mapping import to_text
 from velkin.core.shoot.process import own_identity
-from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.state import State
 from velkin.core.shoot.written import WrittenDetails
 
 
@@ -144,13 +144,12 @@ def _details(done: Done) -> WrittenDetails:
 # ---- going on -----------------------------------------------------------------------------------------------------
 
 
-def jobs_left(shoot: Shoot, run: KeptRun) -> tuple[list[Job], list[RunFile]]:
+def jobs_left(state: State, run: KeptRun) -> tuple[list[Job], list[RunFile]]:
     """What an interrupted run still has to write, and its files that lie there finished and checked already.
 
     What it left half written is removed. Frames and destinations that are gone since are passed over; a name that another
     file has taken since gets a number, unless the run was to replace it.
     """
-    state = shoot.state
     destinations = {d.id: d for d in state.destinations}
     jobs: list[Job] = []
     finished: list[RunFile] = []
