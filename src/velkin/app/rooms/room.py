@@ -125,7 +125,7 @@ class Room(QWidget):
             return
         self._leaving = act()
         if self._leaving:
-            QTimer.singleShot(0, self._left_after)
+            QTimer.singleShot(1, self._left_after)  # after what is drawn, which none at all would come before
 
     def _left_after(self) -> None:
         self._leaving = False
