@@ -12,6 +12,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication
 
 from velkin.app import glyphs, log, theme, words
+from velkin.app.benches.benches import load_benches
 from velkin.app.collecting import Collector
 from velkin.app.flow.service import RenderService
 from velkin.app.jobs.lanes import Lane
@@ -107,20 +108,21 @@ def _collector(app: QApplication) -> Collector:
 
 
 def look_ahead(window: Window) -> None:
-    """Have ready what the hand may want next: modules and compiled loops on a worker, then the rooms, in idle moments."""
+    """Have ready what the hand may want next: modules and compiled loops on a worker, then benches and rooms, in idle moments."""
     collector = _collector(make_application())
 
     def loaded(_: object) -> None:
         collector.keep()
-        window.navigator.make_ahead()
+        window.navigator.make_ahead(window.benches.make_ahead())
 
     collector.rest()
     window.lanes.start(Lane.BACKGROUND, lambda job: _load(), loaded)
 
 
 def _load() -> None:
-    """Load rooms and compiled loops; the first time after an installation takes some seconds."""
+    """Load benches, rooms and compiled loops; the first time after an installation takes some seconds."""
     prepare_records()
+    load_benches()
     load_rooms()
     import_module("velkin.core.handoff.run")
     import_module("velkin.app.warming").warm_up()

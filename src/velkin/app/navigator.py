@@ -6,8 +6,9 @@ screen: a room that is about a frame moves with the selection where it can, and 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from importlib import import_module
+from itertools import chain
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
@@ -105,9 +106,12 @@ class Navigator(QObject):
         """Whether every room is made."""
         return len(self._rooms) == len(ROOMS) and all(holder.widget() is not None for holder in self._rooms.values())
 
-    def make_ahead(self) -> None:
-        """Make the rooms that were not entered yet, a part in each idle moment, so that entering one does not wait for it."""
-        parts = self._parts_ahead()
+    def make_ahead(self, before: Iterable[bool] = ()) -> None:
+        """Make the rooms that were not entered yet, a part in each idle moment, so that entering one does not wait for it.
+
+        What is made `before` them comes first, a part of it each time it is asked.
+        """
+        parts = chain(before, self._parts_ahead())
         self._ahead.timeout.connect(lambda: None if next(parts, False) else self._ahead.stop())
         self._ahead.start()
 

@@ -35,26 +35,40 @@ class Actions:
         self.frame = FrameActions(context, dialogs)
         self.camera = CameraActions(context, dialogs, parent)
         self.chart = ChartActions(context, dialogs, self.camera.chart_opened)
-        self.picking = Picking(context, view, benches.proof.easing, benches.working.look)
+        self.picking = Picking(context, view, benches)
         self.profile = ProfileActions(context, dialogs, benches)
         self.space = SpaceActions(context, dialogs, view, benches)
-        self.proof = ProofActions(context, dialogs, benches.proof.easing)
-        self.handoff = HandoffActions(context, dialogs, benches.handoff)
-        self.look = LookActions(context, dialogs, benches.working.look)
+        self.proof = ProofActions(context, dialogs, benches)
+        self.handoff = HandoffActions(context, dialogs, benches)
+        self.look = LookActions(context, dialogs)
         self.machine = MachineActions(context, dialogs)
         self.dropped = Dropped(context, self.space, self.handoff, self.look)
         self._benches = benches
         benches.start.new_wanted.connect(self.shoot.new)
         benches.start.open_wanted.connect(self.shoot.open)
         benches.start.demo_wanted.connect(lambda: context.jobs.demo.open())
-        benches.camera.giving_wanted.connect(self.camera.give)
-        benches.source.rules_wanted.connect(self.space.rules)
-        benches.source.layers_wanted.connect(self.space.layers)
-        benches.working.layers_wanted.connect(self.space.layers)
-        benches.working.custom_space_wanted.connect(self.space.custom_space)
-        benches.working.purpose_wanted.connect(self.space.help_choose)
-        benches.working.compare_wanted.connect(self.space.compare_spaces)
-        benches.handoff.receipt_wanted.connect(self.handoff.receipt)
+        benches.made.connect(self._serve_bench)
+
+    def _serve_bench(self, stop: str) -> None:
+        """A bench was made: what it asks for is answered from now on."""
+        benches = self._benches
+        if stop == "source":
+            benches.source.rules_wanted.connect(self.space.rules)
+            benches.source.layers_wanted.connect(self.space.layers)
+        elif stop == "camera":
+            benches.camera.giving_wanted.connect(self.camera.give)
+        elif stop == "working":
+            benches.working.layers_wanted.connect(self.space.layers)
+            benches.working.custom_space_wanted.connect(self.space.custom_space)
+            benches.working.purpose_wanted.connect(self.space.help_choose)
+            benches.working.compare_wanted.connect(self.space.compare_spaces)
+            benches.working.look.wanted.connect(self.look.put_on)
+            benches.working.look.match_wanted.connect(self.look.match)
+            self.picking.strokes_for(benches.working.look)
+        elif stop == "proof":
+            self.picking.strokes_for(benches.proof.easing)
+        elif stop == "handoff":
+            benches.handoff.receipt_wanted.connect(self.handoff.receipt)
 
     def open_stop(self, stop: str) -> None:
         """Open a stop's bench, from wherever one is."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from velkin.app.actions.dialogs import Dialogs
-from velkin.app.benches.handoff import HandoffBench
+from velkin.app.benches.benches import Benches
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 
@@ -13,16 +13,16 @@ from velkin.app.model.places import Page
 class HandoffActions:
     """Actions of the Hand-off stop."""
 
-    def __init__(self, context: Context, dialogs: Dialogs, bench: HandoffBench) -> None:
+    def __init__(self, context: Context, dialogs: Dialogs, benches: Benches) -> None:
         self._jobs = context.jobs
         self._model = context.model
         self._dialogs = dialogs
-        self._bench = bench
+        self._benches = benches
 
     def start(self) -> None:
         """Open the Hand-off bench and start."""
         if self._model.shoot is not None and self._model.open_bench("handoff"):
-            self._bench.start()
+            self._benches.handoff.start()
 
     def destinations(self, about: str | Path = "") -> None:
         """Open the room of destinations, on one of them or taking in those of a file."""

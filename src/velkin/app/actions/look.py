@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 from velkin.app.actions.dialogs import Dialogs, pattern
-from velkin.app.benches.look import LookSection
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.app.sheets.look_sheet import LookSheet
@@ -20,13 +19,11 @@ from velkin.core.match.match_file import KeptMatch, match_from_json
 class LookActions:
     """Actions about looks."""
 
-    def __init__(self, context: Context, dialogs: Dialogs, section: LookSection) -> None:
+    def __init__(self, context: Context, dialogs: Dialogs) -> None:
         self._jobs = context.jobs
         self._model = context.model
         self._dialogs = dialogs
         self._settings = context.settings
-        section.wanted.connect(self.put_on)
-        section.match_wanted.connect(self.match)
 
     def match(self) -> None:
         """Open the match room on the frame in the viewer; of two that are selected the other one is its reference."""

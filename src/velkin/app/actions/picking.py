@@ -2,28 +2,36 @@
 
 from __future__ import annotations
 
-from velkin.app.benches.easing import EasingSection
-from velkin.app.benches.look import LookSection
+from typing import TYPE_CHECKING
+
+from velkin.app.benches.benches import Benches
 from velkin.app.context import Context
 from velkin.app.model.proof_view import RESTS
 from velkin.app.widgets.easing_view import EasingView
 from velkin.core.spaces.oklab import hue_of, xyz_to_oklab
 
+if TYPE_CHECKING:
+    from velkin.app.benches.easing import EasingSection
+    from velkin.app.benches.look import LookSection
+
 
 class Picking:
     """What is picked on the viewer."""
 
-    def __init__(self, context: Context, view: EasingView, easing: EasingSection, look: LookSection) -> None:
+    def __init__(self, context: Context, view: EasingView, benches: Benches) -> None:
         self._jobs = context.jobs
         self._model = context.model
         self._flow = context.flow
-        self._easing = easing
+        self._view = view
+        self._benches = benches
         context.model.picking_changed.connect(self._explain)
         view.picked.connect(self._picked)
-        for section in (easing, look):
-            view.stroking.connect(section.stroking)
-            view.stroked.connect(section.stroked)
         self._explained = ""
+
+    def strokes_for(self, section: EasingSection | LookSection) -> None:
+        """Give what is brushed on the picture to a bench's section; it looks whether its own brush is in the hand."""
+        self._view.stroking.connect(section.stroking)
+        self._view.stroked.connect(section.stroked)
 
     def neutral(self) -> None:
         """Begin or end picking a neutral."""
@@ -56,7 +64,7 @@ class Picking:
         if frame is not None and what == "hue":
             hue = self.hue_at(x, y)
             if hue is not None:
-                self._easing.hue_picked(hue)
+                self._benches.proof.easing.hue_picked(hue)
                 self._model.say(f"Hues round {hue:.0f}° are eased; the ring on the bench says how wide.")
         elif frame is not None and what == "neutral":
             self._jobs.camera.pick_neutral(frame.id, (x, y), self._model.picked_area, self._model.selected)

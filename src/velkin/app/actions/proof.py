@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QWidget
 
 from velkin.app.actions.dialogs import Dialogs
-from velkin.app.benches.easing import EasingSection
+from velkin.app.benches.benches import Benches
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.core.errors import VelkinError
@@ -14,12 +14,12 @@ from velkin.core.errors import VelkinError
 class ProofActions:
     """Actions of the Proof stop."""
 
-    def __init__(self, context: Context, dialogs: Dialogs, easing: EasingSection) -> None:
+    def __init__(self, context: Context, dialogs: Dialogs, benches: Benches) -> None:
         self._context = context
         self._jobs = context.jobs
         self._model = context.model
         self._dialogs = dialogs
-        self._easing = easing
+        self._benches = benches
 
     def toggle(self) -> None:
         """Show the picture at the destination, or as it is meant."""
@@ -32,12 +32,12 @@ class ProofActions:
     def least_change(self) -> None:
         """Look for the least change, on the Proof bench."""
         if self._model.frame is not None and self._model.open_bench("proof"):
-            self._easing.solve()
+            self._benches.proof.easing.solve()
 
     def add_easing(self) -> None:
         """Choose a stage to add, on the Proof bench."""
         if self._model.frame is not None and self._model.open_bench("proof"):
-            self._easing.add.showMenu()
+            self._benches.proof.easing.add.showMenu()
 
     def copy_easings(self) -> None:
         """Copy the easings of the frame in the viewer to the selected frames."""

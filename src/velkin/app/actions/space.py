@@ -38,7 +38,6 @@ class SpaceActions:
         self._dialogs = dialogs
         self._view = view
         self._benches = benches
-        self._bench = benches.working
 
     # ---- layers ------------------------------------------------------------------------------------------------
 
@@ -169,7 +168,7 @@ class SpaceActions:
         if verb == 2 and not self._model.state.path(frame.id).known:
             self._model.report("Nothing says what its numbers mean; assign a space on the Source bench first.")
             return
-        self._bench.begin(verb)
+        self._benches.working.begin(verb)
 
     def explain_links(self) -> None:
         """Say what the links of the colour path mean."""

@@ -1,45 +1,66 @@
-"""The benches at the right of the window: that of the open stop, or how to begin."""
+"""The benches at the right of the window: that of the open stop, or how to begin.
+
+They are listed here, one line each; a bench is made when it is first needed, or ahead of that in an idle moment.
+"""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize
+from collections.abc import Iterator
+from importlib import import_module
+from typing import TYPE_CHECKING, cast
+
+from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget
 
 from velkin.app.benches.aside import Aside
-from velkin.app.benches.camera import CameraBench
-from velkin.app.benches.handoff import HandoffBench
 from velkin.app.benches.picture import PictureBench
-from velkin.app.benches.proof import ProofBench
-from velkin.app.benches.source import SourceBench
 from velkin.app.benches.start import StartBench
-from velkin.app.benches.working import WorkingBench
 from velkin.app.context import Context
 from velkin.app.widgets.parts import WIDTH, Bench, clicks_leave_the_keys
+
+if TYPE_CHECKING:
+    from velkin.app.benches.camera import CameraBench
+    from velkin.app.benches.handoff import HandoffBench
+    from velkin.app.benches.proof import ProofBench
+    from velkin.app.benches.source import SourceBench
+    from velkin.app.benches.working import WorkingBench
+
+#: The module of each stop's bench, and its class in it.
+BENCHES: dict[str, tuple[str, str]] = {
+    "source": ("source", "SourceBench"),
+    "camera": ("camera", "CameraBench"),
+    "working": ("working", "WorkingBench"),
+    "proof": ("proof", "ProofBench"),
+    "handoff": ("handoff", "HandoffBench"),
+}
+
+
+def load_benches() -> None:
+    """Load the modules of all benches, aside, so that opening a stop the first time does not wait for it."""
+    for stop in BENCHES:
+        _class_of(stop)
+
+
+def _class_of(stop: str) -> type[Bench]:
+    module, name = BENCHES[stop]
+    return getattr(import_module(f"velkin.app.benches.{module}"), name)  # type: ignore[no-any-return]
 
 
 class Benches(QStackedWidget):
     """Shows one bench."""
 
+    made = pyqtSignal(str)  # the stop whose bench was made
+
     def __init__(self, context: Context) -> None:
         super().__init__()
+        self._context = context
         self._model = model = context.model
-        self.source = SourceBench(context)
-        self.camera = CameraBench(context)
-        self.working = WorkingBench(context)
-        self.proof = ProofBench(context)
-        self.handoff = HandoffBench(context)
         #: Stands in for the Camera bench while a finished picture is shown.
         self.picture = PictureBench(model)
         self.start = StartBench()
-        self._by_stop: dict[str, Bench] = {
-            "source": self.source,
-            "camera": self.camera,
-            "working": self.working,
-            "proof": self.proof,
-            "handoff": self.handoff,
-        }
-        for bench in (*self._by_stop.values(), self.picture, self.start):
+        for bench in (self.picture, self.start):
             self.addWidget(bench)
+        self._by_stop: dict[str, Bench] = {}
         #: Benches on which something is made, in the place of their stop's own.
         self._asides: dict[str, Aside] = {}
         self.setMinimumWidth(WIDTH)
@@ -51,6 +72,51 @@ class Benches(QStackedWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(WIDTH, self.currentWidget().sizeHint().height())  # type: ignore[union-attr]  # not of every bench there is
+
+    # ---- the bench of each stop -------------------------------------------------------------------------------
+
+    @property
+    def source(self) -> SourceBench:
+        """What a file declares of its colour."""
+        return cast("SourceBench", self.of("source"))
+
+    @property
+    def camera(self) -> CameraBench:
+        """Profile, balance and exposure."""
+        return cast("CameraBench", self.of("camera"))
+
+    @property
+    def working(self) -> WorkingBench:
+        """The space that is worked in, and what leads into it."""
+        return cast("WorkingBench", self.of("working"))
+
+    @property
+    def proof(self) -> ProofBench:
+        """What the destination cannot hold, and easing."""
+        return cast("ProofBench", self.of("proof"))
+
+    @property
+    def handoff(self) -> HandoffBench:
+        """Destinations, and what is written there."""
+        return cast("HandoffBench", self.of("handoff"))
+
+    def of(self, stop: str) -> Bench:
+        """A stop's bench, made where it was not needed yet."""
+        if stop not in self._by_stop:
+            bench = self._by_stop[stop] = _class_of(stop)(self._context)  # type: ignore[arg-type]
+            self.addWidget(bench)
+            clicks_leave_the_keys(bench)
+            self.made.emit(stop)
+        return self._by_stop[stop]
+
+    def make_ahead(self) -> Iterator[bool]:
+        """Make the benches that were not needed yet, one each time it is asked."""
+        for stop in BENCHES:
+            if stop not in self._by_stop:
+                self.of(stop)
+                yield True
+
+    # ---- what is made on a bench ------------------------------------------------------------------------------
 
     def asides(self) -> list[Aside]:
         """What is being made."""
@@ -92,12 +158,14 @@ class Benches(QStackedWidget):
 
     def _follow(self) -> None:
         model = self._model
-        bench: Bench = self._by_stop[model.stop]
+        bench: Bench
         if model.stop in self._asides:
             bench = self._asides[model.stop]
         elif model.shoot is None:
             bench = self.start
         elif model.stop == "camera" and model.frame is not None and not model.frame.is_raw:
             bench = self.picture
+        else:
+            bench = self.of(model.stop)
         if bench is not self.currentWidget():
             self.setCurrentWidget(bench)

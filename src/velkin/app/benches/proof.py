@@ -54,6 +54,8 @@ class ProofBench(Bench):
         self._model.hatching_changed.connect(self.marking.setChecked)
         context.flow.measured_changed.connect(lambda: self.show_measured(context.flow.measured))
         self._goal_shown: tuple[str, int | None] = ("", None)
+        self.marking.setChecked(self._model.hatching)
+        self.show_measured(context.flow.measured)
 
     def _build_goal(self) -> None:
         self.section("Proof for")

@@ -71,6 +71,7 @@ class WorkingBench(Bench):
         context.flow.pins_changed.connect(self._pins_read)
         context.jobs.colour.forecast_ready.connect(self._forecast_ready)
         context.jobs.layers.shifted.connect(self._shifted)
+        self.show_measured(context.flow.measured)
 
     def _build_verbs(self) -> None:
         self.section("Change what its numbers are")

@@ -66,3 +66,9 @@ def from_data(data: Any, kind: type[_T]) -> _T:
 def from_text(text: str, kind: type[_T]) -> _T:
     """What `to_text` gave; see `from_data`."""
     return from_data(json.loads(text), kind)
+
+
+def list_from_text(text: str, kind: type[_T]) -> tuple[_T, ...]:
+    """A row of dataclasses that `to_text` gave; most are empty, and to know that the window does not wait for cattrs to be loaded."""
+    data = json.loads(text)
+    return from_data(data, tuple[kind, ...]) if data != [] else ()  # type: ignore[valid-type]

@@ -27,7 +27,7 @@ from velkin.core.icc.space import Space, space_of
 from velkin.core.looks.kept import KeptLook, LookKind
 from velkin.core.shoot.even_fields import KeptField
 from velkin.core.shoot.light import Given
-from velkin.core.shoot.mapping import from_data, from_text, prepare, to_data, to_text
+from velkin.core.shoot.mapping import from_data, from_text, list_from_text, prepare, to_data, to_text
 from velkin.core.spaces.rgb import RGBSpace
 from velkin.core.spaces.transfer import ByChannel, Sampled, Transfer
 from velkin.core.tags.facts import PictureFacts
@@ -50,7 +50,6 @@ def prepare_records() -> None:
         Place,
         IntakeRules,
         ProofGoal,
-        tuple[float, ...],
         KeptField,
         Given,
     )
@@ -230,7 +229,7 @@ def ledger_to_json(ledger: tuple[Entry, ...]) -> str:
 
 def ledger_from_json(text: str) -> tuple[Entry, ...]:
     """The ledger kept as text."""
-    return from_text(text, tuple[Entry, ...])
+    return list_from_text(text, Entry)
 
 
 def pins_to_json(pins: tuple[Pin, ...]) -> str:
@@ -240,7 +239,7 @@ def pins_to_json(pins: tuple[Pin, ...]) -> str:
 
 def pins_from_json(text: str) -> tuple[Pin, ...]:
     """The pins kept as text."""
-    return from_text(text, tuple[Pin, ...])
+    return list_from_text(text, Pin)
 
 
 def easings_to_json(easings: tuple[Easing, ...]) -> str:
@@ -250,7 +249,7 @@ def easings_to_json(easings: tuple[Easing, ...]) -> str:
 
 def easings_from_json(text: str) -> tuple[Easing, ...]:
     """The easings kept as text."""
-    return from_text(text, tuple[Easing, ...])
+    return list_from_text(text, Easing)
 
 
 def place_to_json(place: Place) -> str:
@@ -275,12 +274,12 @@ def goal_from_json(text: str | None) -> ProofGoal:
 
 def balance_to_json(balance: tuple[float, ...] | None) -> str | None:
     """White balance multipliers as text."""
-    return None if balance is None else to_text(tuple(float(v) for v in balance), tuple[float, ...])
+    return None if balance is None else json.dumps([float(v) for v in balance])
 
 
 def balance_from_json(text: str | None) -> tuple[float, ...] | None:
     """The multipliers kept as text."""
-    return None if text is None else from_text(text, tuple[float, ...])
+    return None if text is None else tuple(float(v) for v in json.loads(text))
 
 
 def field_from_json(text: str) -> KeptField:
