@@ -1,4 +1,4 @@
-"""Set-up: compile the loops over pixels that the window runs first, once, so that its first minute is as smooth as all others."""
+"""Set-up: compile once what every start would compile otherwise, so that its first minute is as smooth as all others."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ from progress import told
 from velkin.app.warming import warm_up
 
 
-@told("set-up: loops of picture, proof and easing")
+@told("set-up: methods, and loops of picture, proof and easing")
 def main() -> None:
-    """Run each loop on a handful of pixels."""
+    """Load what a session may need, and compile what is not compiled yet."""
     warm_up()
 
 

@@ -12,16 +12,13 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication
 
 from velkin.app import glyphs, log, theme, words
-from velkin.app.benches.benches import load_benches
 from velkin.app.collecting import Collector
 from velkin.app.flow.service import RenderService
 from velkin.app.jobs.lanes import Lane
 from velkin.app.model.shoot_model import first_frame
-from velkin.app.navigator import load_rooms
 from velkin.app.widgets.focus_ring import FocusRing
 from velkin.app.window import Window
 from velkin.core.errors import VelkinError
-from velkin.core.shoot.records import prepare_records
 from velkin.core.shoot.shoot import Shoot
 
 
@@ -116,16 +113,7 @@ def look_ahead(window: Window) -> None:
         window.navigator.make_ahead(window.benches.make_ahead())
 
     collector.rest()
-    window.lanes.start(Lane.BACKGROUND, lambda job: _load(), loaded)
-
-
-def _load() -> None:
-    """Load benches, rooms and compiled loops; the first time after an installation takes some seconds."""
-    prepare_records()
-    load_benches()
-    load_rooms()
-    import_module("velkin.core.handoff.run")
-    import_module("velkin.app.warming").warm_up()
+    window.lanes.start(Lane.BACKGROUND, lambda job: import_module("velkin.app.warming").warm_up(), loaded)
 
 
 def open_window(path: Path | None, settings: QSettings | None = None) -> Window:

@@ -1,13 +1,17 @@
-"""The loops over pixels, brought up before they are needed.
+"""What a session may need later, brought up before it is asked for: benches, rooms, and the loops over pixels.
 
-Set-up compiles them once; a program that starts loads them in an idle moment, and compiles anew those that are others since.
+Set-up compiles all of it once; a program that starts loads it in an idle moment, and compiles anew what is another since.
 """
 
 from __future__ import annotations
 
 from importlib import import_module
 
+from velkin import dataclass_code
+from velkin.app.benches.benches import load_benches
+from velkin.app.navigator import load_rooms
 from velkin.core.compiled import LOOPS
+from velkin.core.shoot.records import prepare_records
 
 #: Where loops are; those that a picture on the screen needs come first.
 MODULES = (
@@ -26,7 +30,12 @@ MODULES = (
 
 
 def warm_up() -> None:
-    """Load each loop, for all that it runs over, or compile it."""
+    """Load benches, rooms and what writes files, and each loop for all that it runs over; the first time after an installation takes some seconds."""
+    prepare_records()
+    load_benches()
+    load_rooms()
+    import_module("velkin.core.handoff.run")
+    dataclass_code.keep()
     for module in MODULES:
         import_module(module)
     for loop in list(LOOPS):
