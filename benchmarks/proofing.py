@@ -15,7 +15,7 @@ from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from velkin.app.main import make_application, settle
+from velkin.app.main import leave, make_application, settle
 from velkin.app.widgets.gamut_plot import FULL, GLASS, SOLIDS, GamutPlot, Points, Shown
 from velkin.app.window import Window
 from velkin.core.files import raw
@@ -146,7 +146,7 @@ def bench_toggling(report: Report, folder: Path, frame: Path) -> None:
         )
     )
     report.line("  exact share of all 24 MP after letting go", f"{time.perf_counter() - begun:.2f} s")
-    window.close()
+    leave(window)
     application.processEvents()
 
 

@@ -83,7 +83,7 @@ import gc
 gc.disable()  # as the command does
 from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QSettings, QTimer
-from velkin.app.main import make_application, open_window
+from velkin.app.main import leave, make_application, open_window
 app = make_application()
 window = open_window(Path(sys.argv[1]), QSettings(sys.argv[2], QSettings.Format.IniFormat))
 seen = []
@@ -96,7 +96,7 @@ app.processEvents()
 assert window.view.has_picture
 took = time.perf_counter() - begun
 print(seen[0] if seen else took, took)
-window.close()
+leave(window)
 """
 
 BASE = """
@@ -239,7 +239,7 @@ DAY = """
 import sys, time
 from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QSettings, QTimer
-from velkin.app.main import make_application, settle
+from velkin.app.main import leave, make_application, settle
 from velkin.app.window import Window
 from velkin.core.shoot.giving import Giving, plan_giving
 app = make_application()
@@ -278,7 +278,7 @@ work(1)
 begun = time.perf_counter()
 window.jobs.camera.give(plan_giving(window.model.state, order[0], order, Giving()))
 print(opened, scrolled, time.perf_counter() - begun, len(order))
-window.close()
+leave(window)
 """
 
 
@@ -365,7 +365,7 @@ import gc
 gc.disable()  # as the command does
 from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QSettings, QTimer
-from velkin.app.main import make_application, open_window, settle
+from velkin.app.main import leave, make_application, open_window, settle
 app = make_application()
 window = open_window(None, QSettings(sys.argv[1], QSettings.Format.IniFormat))
 window.show()
@@ -378,7 +378,7 @@ assert window.view.has_picture
 there = time.perf_counter() - begun
 settled = len(sys.argv) > 2 and settle(window, 60)
 print(there, time.perf_counter() - begun if settled else 0)
-window.close()
+leave(window)
 """
 
 

@@ -205,7 +205,7 @@ _TRY_ON = """
 import sys, time
 from pathlib import Path
 from PyQt6.QtCore import QSettings
-from velkin.app.main import make_application
+from velkin.app.main import leave, make_application
 app = make_application()
 from velkin.app.window import Window
 from velkin.core.shoot.arrivals import look_at
@@ -244,7 +244,7 @@ for _ in range(3):
     app.processEvents()
     times.append(time.perf_counter() - begun)
 print(times[0], sorted(times)[1], len(room.sheet.tiles))
-window.close()
+leave(window)
 """
 
 

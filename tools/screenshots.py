@@ -13,7 +13,7 @@ from progress import tell
 from PyQt6.QtCore import QEventLoop, QPointF, QSettings, QTimer
 from PyQt6.QtWidgets import QScrollArea
 
-from velkin.app.main import make_application, settle
+from velkin.app.main import leave, make_application, settle
 from velkin.app.model.places import Page
 from velkin.app.window import Window
 from velkin.core.cameraprofiles.dng_export import dng_profile
@@ -289,7 +289,7 @@ def main() -> None:
         matched(window, picture)
         looked_into(window, picture)
         moving(window, picture, room)
-        window.close()
+        leave(window)
 
 
 if __name__ == "__main__":

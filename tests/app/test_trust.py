@@ -36,7 +36,7 @@ faulthandler.dump_traceback_later(80, exit=True)  # were it ever to stand still,
 from pathlib import Path
 from PyQt6.QtCore import QSettings, QTimer
 from velkin.app import log
-from velkin.app.main import make_application
+from velkin.app.main import leave, make_application
 from velkin.app.window import Window
 app = make_application()
 log.begin()
@@ -53,7 +53,7 @@ QTimer.singleShot(400, app.quit)
 app.exec()
 print([m.text for m in window.model.messages.history])
 print(not window.messages.problem.isHidden())
-window.close()
+leave(window)
 """
 
 
