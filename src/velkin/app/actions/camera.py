@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtWidgets import QWidget
 
 from velkin.app.actions.dialogs import Dialogs
 from velkin.app.context import Context
 from velkin.app.model.places import Page
-from velkin.app.sheets.cameras_sheet import CamerasSheet
-from velkin.app.sheets.giving_sheet import GivingSheet
 from velkin.core.cameraprofiles.leaning import NEUTRAL
 from velkin.core.charts.built_in import velkin48
 from velkin.core.charts.definition import Chart
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import write_whole
-from velkin.core.shoot.agreeing import Agreement, report
+
+if TYPE_CHECKING:
+    from velkin.core.shoot.agreeing import Agreement
 
 
 class CameraActions:
@@ -73,6 +75,9 @@ class CameraActions:
 
     def compare_cameras(self) -> None:
         """Say how far cameras lie apart on the same chart, and match one to the other where that is wanted."""
+        from velkin.app.sheets.cameras_sheet import CamerasSheet
+        from velkin.core.shoot.agreeing import report
+
         state = self._model.state
 
         def done(found: tuple[Agreement, ...]) -> None:
@@ -116,6 +121,8 @@ class CameraActions:
         if not frame.is_raw:
             self._model.say("Finished pictures have no camera settings to give; copy the ledger on the Source bench instead.")
             return
+        from velkin.app.sheets.giving_sheet import GivingSheet
+
         sheet = GivingSheet(self._model, self._parent)
         if sheet.exec() and sheet.plan is not None:
             self._jobs.camera.give(sheet.plan)

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from velkin.app.actions.dialogs import Dialogs, pattern
 from velkin.app.context import Context
 from velkin.app.model.places import Page
-from velkin.app.sheets.look_sheet import LookSheet
-from velkin.app.sheets.match_export_sheet import MatchExportSheet
 from velkin.app.words import count
 from velkin.core.files.names import file_name
 from velkin.core.looks.kept import SUFFIXES, KeptLook, LookKind
-from velkin.core.looks.reading import look_of_match
-from velkin.core.match.match_file import KeptMatch, match_from_json
+
+if TYPE_CHECKING:
+    from velkin.core.match.match_file import KeptMatch
 
 
 class LookActions:
@@ -44,6 +44,8 @@ class LookActions:
         if chosen is None:
             return
         if chosen < len(shelf):
+            from velkin.core.looks.reading import look_of_match
+
             self._ask(look_of_match(shelf[chosen]))
             return
         path = self._dialogs.open_file(title, f"Matches and looks ({pattern(SUFFIXES)})")
@@ -61,12 +63,16 @@ class LookActions:
         """Export the match of the frame in the viewer."""
         given = None if self._model.frame is None else self._model.state.look_of(self._model.frame.id)
         if given is not None and given.look.kind is LookKind.MATCH:
+            from velkin.core.match.match_file import match_from_json
+
             self.export_match(match_from_json(given.look.content.decode()))
         else:
             self._model.report("This frame has no match on; learn one in the match room (Ctrl+M), or put one on first.")
 
     def export_match(self, kept: KeptMatch) -> None:
         """Ask how and where a match is written, and write it."""
+        from velkin.app.sheets.match_export_sheet import MatchExportSheet
+
         flat = kept.wish.normalise == "auto"
         sheet = MatchExportSheet(kept.name, flat, self._jobs.spaces.of_model("rgb"), self._settings, self._dialogs.parent)
         if sheet.exec():
@@ -86,6 +92,8 @@ class LookActions:
         model = self._model
         if model.current is None:
             return
+        from velkin.app.sheets.look_sheet import LookSheet
+
         spaces = self._jobs.spaces.of_model("rgb")
         sheet = LookSheet(look, spaces, model.state, model.current, model.selected, self._dialogs.parent)
         if sheet.exec() and model.shoot is not None:

@@ -7,7 +7,6 @@ from PyQt6.QtCore import QSettings
 from velkin.app.actions.dialogs import Dialogs
 from velkin.app.benches.benches import Benches
 from velkin.app.benches.camera import chart_read
-from velkin.app.benches.variant import VariantBench
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.core.cameraprofiles.anyprofile import AnyProfile
@@ -77,6 +76,8 @@ class ProfileActions:
 
     def vary(self, profile: CameraProfile) -> None:
         """Make a variant beside the picture; it goes onto the shelf and to the frames that are selected then."""
+        from velkin.app.benches.variant import VariantBench
+
         bench = VariantBench(self._context, profile)
         bench.kept.connect(self._keep_variant)
         self._benches.put_aside(bench)

@@ -9,12 +9,8 @@ from PyQt6.QtWidgets import QMessageBox
 
 from velkin.app.actions.dialogs import Dialogs
 from velkin.app.benches.benches import Benches
-from velkin.app.benches.custom_space import CustomSpaceBench
 from velkin.app.context import Context
 from velkin.app.model.places import Page
-from velkin.app.sheets.purpose_sheet import PurposeSheet
-from velkin.app.sheets.rules_sheet import RulesSheet
-from velkin.app.sheets.space_cards import SpaceCards
 from velkin.app.widgets.viewer import PictureView
 from velkin.core.errors import VelkinError
 from velkin.core.files.safely import refuse_output, write_whole
@@ -102,6 +98,8 @@ class SpaceActions:
         """Edit the intake rules."""
         if self._model.shoot is None:
             return
+        from velkin.app.sheets.rules_sheet import RulesSheet
+
         sheet = RulesSheet(self._context, self._dialogs.parent)
         if sheet.exec():
             rules = sheet.rules()
@@ -121,6 +119,8 @@ class SpaceActions:
         """Make a custom space beside the picture."""
         if self._model.shoot is None:
             return
+        from velkin.app.benches.custom_space import CustomSpaceBench
+
         bench = CustomSpaceBench(self._context)
         bench.save_wanted.connect(self.save_space)
         bench.kept.connect(self._keep_space)
@@ -146,6 +146,8 @@ class SpaceActions:
         """Compare the spaces and work in the selected one."""
         if self._model.shoot is None:
             return
+        from velkin.app.sheets.space_cards import SpaceCards
+
         sheet = SpaceCards(self._context, self._dialogs.parent)
         if sheet.exec() and sheet.space().id != self._model.state.working.id:
             space = sheet.space()
@@ -155,6 +157,8 @@ class SpaceActions:
         """Ask what the shoot is for and take the working space that suits."""
         if self._model.shoot is None:
             return
+        from velkin.app.sheets.purpose_sheet import PurposeSheet
+
         sheet = PurposeSheet(self._dialogs.parent)
         if sheet.exec():
             space = sheet.space()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -19,13 +20,15 @@ from velkin.core.errors import VelkinError
 from velkin.core.fields import Field, fit_field
 from velkin.core.files.camera_names import is_shot_with
 from velkin.core.render import camera_numbers
-from velkin.core.shoot.agreeing import Agreement, agreements
 from velkin.core.shoot.even_fields import KeptField
 from velkin.core.shoot.frame import Frame
 from velkin.core.shoot.giving import GivingPlan
 from velkin.core.shoot.moving import Anchor
 from velkin.core.shoot.whites import white_of
 from velkin.core.whitebalance import Picked, from_card, from_spot
+
+if TYPE_CHECKING:
+    from velkin.core.shoot.agreeing import Agreement
 
 
 class Camera(Work):
@@ -146,6 +149,8 @@ class Camera(Work):
 
     def compare_cameras(self, then: Callable[[tuple[Agreement, ...]], None]) -> None:
         """Tell how far cameras lie apart on the charts that were read."""
+        from velkin.core.shoot.agreeing import agreements
+
         state = self._model.state
         self._aside(Lane.HAND, lambda job: agreements(state), then, name="Comparing cameras", here=True)
 

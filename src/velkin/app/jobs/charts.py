@@ -15,9 +15,7 @@ from PyQt6.QtCore import pyqtSignal
 from velkin.app.jobs.fits import Fits
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work, about
-from velkin.core.cameraprofiles.fit import fit
 from velkin.core.cameraprofiles.profile import CameraProfile
-from velkin.core.charts.average import average_readings
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.find import FoundChart
 from velkin.core.charts.judge import judge, refuse_unusable
@@ -88,6 +86,8 @@ class Charts(Work):
 
         def work() -> CameraProfile:
             refuse_unusable(used.judgements)
+            from velkin.core.cameraprofiles.fit import fit
+
             return self._fits.stamp(fit(request).of("auto"))
 
         self._do(frame, work, lambda result: self.fit_ready.emit(frame, result), "Fitting")
@@ -107,6 +107,8 @@ class Charts(Work):
         if not others:
             return None
         kept = self._model.state.readings[frame]
+        from velkin.core.charts.average import average_readings
+
         reading = average_readings([kept.reading, *(o.reading for o in others)])
         return replace(kept, reading=reading, judgements=judge(reading, kept.chart, kept.grid_error))
 

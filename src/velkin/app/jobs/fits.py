@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import pyqtSignal
 
@@ -15,11 +15,8 @@ from velkin.app.jobs.shelf import ShelfJobs
 from velkin.app.jobs.work import Ground, Work, about
 from velkin.app.words import count
 from velkin.core.cameraprofiles.anyprofile import AnyProfile, check_camera, load_any
-from velkin.core.cameraprofiles.export import ExportChoices, exported
-from velkin.core.cameraprofiles.fit import FitRequest, Fitted, fit, stamped
 from velkin.core.cameraprofiles.matrices import baseline_of, built_in
 from velkin.core.cameraprofiles.profile import CameraProfile
-from velkin.core.cameraprofiles.report import PatchColours, patch_colours
 from velkin.core.cameraprofiles.shelf import name_by_pattern
 from velkin.core.charts.definition import Chart
 from velkin.core.charts.judge import refuse_unusable
@@ -29,6 +26,11 @@ from velkin.core.files.camera_names import is_shot_with
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.shoot.frame import Frame
 from velkin.core.spectra import Illuminant
+
+if TYPE_CHECKING:  # the libraries that fit load when they are needed
+    from velkin.core.cameraprofiles.export import ExportChoices
+    from velkin.core.cameraprofiles.fit import FitRequest, Fitted
+    from velkin.core.cameraprofiles.report import PatchColours
 
 
 @dataclass(frozen=True)
@@ -90,6 +92,9 @@ class Fits(Work):
         facts = state.frames[frame].raw
 
         def work(job: Job) -> FitReport:
+            from velkin.core.cameraprofiles.fit import fit
+            from velkin.core.cameraprofiles.report import patch_colours
+
             refuse_unusable(evened.judgements)
             return FitReport(wish, fit(first, second), patch_colours(first, facts.as_shot))
 
@@ -100,6 +105,8 @@ class Fits(Work):
 
     def request(self, frame: Frame, kept: JudgedReading, wish: FitWish, light: Illuminant | None) -> FitRequest:
         """What is to be fitted on a frame's reading, evened as its picture is, with a person's choices."""
+        from velkin.core.cameraprofiles.fit import FitRequest
+
         used = self._model.state.evened(frame.id, kept)
         return FitRequest(
             used.for_fit(),
@@ -121,6 +128,8 @@ class Fits(Work):
 
     def stamp(self, profile: CameraProfile) -> CameraProfile:
         """The profile with the time it was made, now."""
+        from velkin.core.cameraprofiles.fit import stamped
+
         return stamped(profile, datetime.now())
 
     # ---- files ------------------------------------------------------------------------------------------------
@@ -138,6 +147,8 @@ class Fits(Work):
         """Write a profile in several formats, and with `picture` the TIFF of camera numbers that ICC and .cube take."""
 
         def work(job: Job) -> list[str]:
+            from velkin.core.cameraprofiles.export import exported
+
             stem = name_by_pattern(pattern, profile, f"{datetime.now():%Y-%m-%d}")
             folder.mkdir(parents=True, exist_ok=True)
             files = [(folder / f"{stem}{suffix}", exported(profile, suffix, choices).data) for suffix in suffixes]

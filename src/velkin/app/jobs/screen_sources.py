@@ -7,7 +7,6 @@ X11: the property ``_ICC_PROFILE`` of the root window for the first monitor, ``_
 from __future__ import annotations
 
 import ctypes
-import ctypes.util
 import os
 from collections.abc import Callable
 from pathlib import Path
@@ -28,7 +27,7 @@ class XProperties:
         self._lib: Any = None
         self._display: Any = None
         try:
-            lib = ctypes.CDLL(ctypes.util.find_library("X11") or "libX11.so.6")
+            lib = ctypes.CDLL("libX11.so.6")
         except OSError:
             return
         lib.XOpenDisplay.restype = ctypes.c_void_p
