@@ -6,6 +6,7 @@ import weakref
 
 from PyQt6.QtCore import QObject, QTimer
 
+from velkin.app import collecting
 from velkin.app.main import make_application
 
 
@@ -52,3 +53,39 @@ def test_garbage_of_the_window_is_never_collected_by_a_worker(qtbot):
     finally:
         gc.set_threshold(*usual)
     assert gone == [threading.get_ident()]
+
+
+class _Frame:
+    """Something that a shoot is full of."""
+
+
+def _collect_deep(qtbot, until) -> None:
+    """Have the window's thread collect as deep as it goes until something is so."""
+    usual = gc.get_threshold()
+    gc.set_threshold(1, 0, 0)
+    try:
+        qtbot.waitUntil(until, timeout=20000)
+    finally:
+        gc.set_threshold(*usual)
+
+
+def test_what_a_long_collection_leaves_is_not_looked_through_again_and_goes_when_it_is_let_go_of(qtbot, monkeypatch):
+    make_application()
+    monkeypatch.setattr(collecting, "_LONG", 0.0)
+    frames = [_Frame() for _ in range(1000)]
+    gone = weakref.ref(frames[0])
+    before = gc.get_freeze_count()
+    _collect_deep(qtbot, lambda: gc.get_freeze_count() >= before + 1000)
+    assert not any(isinstance(o, _Frame) for o in gc.get_objects())
+    frames.clear()
+    assert gone() is None
+
+
+def test_what_a_short_collection_leaves_is_looked_through_again(qtbot, monkeypatch):
+    make_application()
+    monkeypatch.setattr(collecting, "_LONG", float("inf"))
+    gone: list[int] = []
+    before = gc.get_freeze_count()
+    _leave_a_part(qtbot, gone)
+    _collect_deep(qtbot, lambda: gone != [])
+    assert gc.get_freeze_count() <= before

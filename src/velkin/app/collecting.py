@@ -9,11 +9,15 @@ itself; it is done between two events, where no such part is in use.
 from __future__ import annotations
 
 import gc
+import time
 
 from PyQt6.QtCore import QObject, QTimer
 
 #: How often it is looked whether there is enough to collect, and how often while it rests, milliseconds.
 _EVERY, _SELDOM = 500, 60_000
+#: What is still there after a collection that took longer, seconds, is not looked through again: the frames of a large shoot, and what was written
+#: of them. They hold themselves in no circle, so that they go when they are let go of, all the same.
+_LONG = 0.01
 
 
 class Collector(QObject):
@@ -38,4 +42,7 @@ class Collector(QObject):
     def _look(self) -> None:
         full = [count > threshold for count, threshold in zip(gc.get_count(), gc.get_threshold(), strict=True)]
         if any(full):
+            begun = time.perf_counter()
             gc.collect(max(generation for generation, due in enumerate(full) if due))
+            if full[2] and time.perf_counter() - begun > _LONG:
+                gc.freeze()
