@@ -41,7 +41,11 @@ def test_what_is_shown_measured_and_read_out_is_what_the_core_computes(qtbot, wi
     exact = measure_outside(there, SRGB)
     assert window.flow.measured.there_outside.outside == exact.outside
     assert window.flow.measured.there_outside.shares() == exact.shares()
+    window.actions_.open_stop("proof")
     assert window.benches.proof._figure.number.text() == f"{100 * window.flow.measured.there_outside.share:.1f}\u00a0%"
+    bold = {cell.text(): cell.font().bold() for row in window.benches.proof._table._cells for cell in row if cell.text()}
+    assert bold == {number: float(number) > 0 for number in bold}, "also on a bench that was made after the window"
+    assert len(bold) > 2
     image = window.flow.rendered.image
     size = (image.width(), image.height())
     assert size[0] <= window.view.fitted()[0] + 1 and size[0] > 0.9 * window.view.fitted()[0]  # no more than the screen shows
@@ -150,7 +154,9 @@ def test_files_that_are_no_raw_files_are_named_and_the_rest_comes_in(qtbot, wind
 
 
 def test_a_source_that_is_gone_is_said_and_the_shoot_stays(qtbot, window, tmp_path, demo_frames):
+    window.actions_.open_stop("proof")
     settle(window, 90)
+    assert window.benches.proof._figure.number.text() != ""
     copy = tmp_path / "copy.dng"
     shoot_chart(copy, seed=9)
     window.actions_.dropped.take([copy])

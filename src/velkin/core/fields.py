@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.polynomial.polynomial import polyval2d
 from numpy.typing import NDArray
 
 from velkin.core.charts.read import CLIPPED_AT, patch_places
@@ -64,6 +63,8 @@ class Field:
         """Gains (N, 3), at least 1, at places (N, 2), x and y as shares of the picture's width and height."""
         x, y = 2.0 * np.asarray(places, dtype=np.float64).T - 1.0
         side = _DEGREE + 1
+        from numpy.polynomial.polynomial import polyval2d  # a part of NumPy that is loaded apart
+
         levels = [polyval2d(y, x, np.array(s).reshape(side, side)) - _top(np.array(s)) for s in self.surfaces]
         return np.asarray(np.exp(-strength * np.stack(levels, axis=1)))
 

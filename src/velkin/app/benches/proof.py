@@ -34,6 +34,7 @@ class ProofBench(Bench):
         super().__init__("Proof")
         self._jobs = context.jobs
         self._model = context.model
+        self._flow = context.flow
         self._figure = Figure()
         self.column.addWidget(self._figure)
         self._table = _EndsTable()
@@ -52,10 +53,9 @@ class ProofBench(Bench):
             signal.connect(self.stale)
         self._model.proof.tried.connect(lambda dragging: None if dragging else self.easing.refresh())
         self._model.hatching_changed.connect(self.marking.setChecked)
-        context.flow.measured_changed.connect(lambda: self.show_measured(context.flow.measured))
+        self._flow.measured_changed.connect(self._measured_anew)
         self._goal_shown: tuple[str, int | None] = ("", None)
         self.marking.setChecked(self._model.hatching)
-        self.show_measured(context.flow.measured)
 
     def _build_goal(self) -> None:
         self.section("Proof for")
@@ -149,6 +149,7 @@ class ProofBench(Bench):
             self._goal_shown = (space.id, self._model.current)
             self.easing.forget_solution()
         self.easing.refresh()
+        self.show_measured(self._flow.measured)
 
     def space(self) -> Space:
         """What is proofed for."""
@@ -194,6 +195,12 @@ class ProofBench(Bench):
         """Proof for a space by its id; empty for the ticked destination."""
         self.goal.setCurrentIndex(self.goal.findData(identifier))
         self._choose()
+
+    def _measured_anew(self) -> None:
+        if self.isVisible():
+            self.show_measured(self._flow.measured)
+        else:
+            self.stale()
 
     def show_measured(self, measured: Measured | None) -> None:
         """Show what the destination cannot hold."""

@@ -67,11 +67,10 @@ class WorkingBench(Bench):
         self.follow(self._model)
         self._model.tried_changed.connect(self._tried_elsewhere)
         context.jobs.spaces.changed.connect(self.stale)
-        context.flow.measured_changed.connect(lambda: self.show_measured(context.flow.measured))
+        context.flow.measured_changed.connect(self._measured_anew)
         context.flow.pins_changed.connect(self._pins_read)
         context.jobs.colour.forecast_ready.connect(self._forecast_ready)
         context.jobs.layers.shifted.connect(self._shifted)
-        self.show_measured(context.flow.measured)
 
     def _build_verbs(self) -> None:
         self.section("Change what its numbers are")
@@ -193,6 +192,7 @@ class WorkingBench(Bench):
             ]
         )
         self.look.refresh()
+        self.show_measured(self._flow.measured)
         if self._flow.pins is None:  # not read yet; what another frame's read is not left standing
             self._now = []
             self.pins.clear()
@@ -242,6 +242,12 @@ class WorkingBench(Bench):
     def _plain_path(self) -> ColourPath | None:
         """The path without its look, before which the verbs act."""
         return None if self._model.frame is None else self._model.state.path(self._model.frame.id).put(Place.LOOK)
+
+    def _measured_anew(self) -> None:
+        if self.isVisible():
+            self.show_measured(self._flow.measured)
+        else:
+            self.stale()
 
     def show_measured(self, measured: Measured | None) -> None:
         """Show what the working space holds of the frame."""
