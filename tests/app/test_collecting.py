@@ -89,3 +89,18 @@ def test_what_a_short_collection_leaves_is_looked_through_again(qtbot, monkeypat
     _leave_a_part(qtbot, gone)
     _collect_deep(qtbot, lambda: gone != [])
     assert gc.get_freeze_count() <= before
+
+
+def test_all_is_looked_through_as_soon_as_much_came(qtbot, monkeypatch):
+    make_application()
+    monkeypatch.setattr(collecting, "_MUCH", 2000)
+    gone: list[int] = []
+    part = _Part()
+    weakref.finalize(part, lambda: gone.append(1))
+    gc.collect()
+    del part  # which is of the oldest generation now
+    gc.collect(1)
+    assert gone == []
+    there = [[] for _ in range(4000)]
+    qtbot.waitUntil(lambda: gone != [], timeout=20000)
+    assert len(there) == 4000

@@ -1,5 +1,6 @@
 """Hand-off in the real window: destinations, what is known before, the run with pause, going on after a crash, receivers, receipt."""
 
+import time
 from dataclasses import replace
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from velkin.app.jobs.lanes import Lane
 from velkin.app.main import settle
 from velkin.app.model.places import Page
 from velkin.app.words import time_left
+from velkin.core.destinations.destination import Destination
 from velkin.core.destinations.sizing import LONG, PRINT, long_edge
 from velkin.core.files.picture import decode_picture
 from velkin.core.handoff.jobs import plan_for
@@ -317,6 +319,29 @@ def test_a_profile_that_is_gone_is_said_and_does_not_stop_the_rest(qtbot, window
     assert run(qtbot, window, job).good == 1
 
 
+def test_looking_at_slow_folders_can_be_cancelled_and_nothing_is_written(qtbot, monkeypatch, window, job):
+    """Folders on a disk that answers slowly: each name is waited for, and the window is free meanwhile."""
+    asked = []
+
+    def slow(d, home):
+        asked.append(d.name)
+        time.sleep(0.2)
+        return home / d.folder
+
+    qtbot.waitUntil(lambda: job.concerns is not None, timeout=60000)
+    monkeypatch.setattr(Destination, "folder_beside", slow)
+    qtbot.mouseClick(window.benches.handoff.run_button, LEFT)
+    qtbot.waitUntil(lambda: len(asked) == 2, timeout=60000)
+    assert [j.name for j in window.lanes.shown()] == ["Looking at folders and names"]
+    qtbot.mouseClick(window.status.work.cancel, LEFT)
+    qtbot.waitUntil(lambda: not job.running, timeout=60000)
+    assert len(asked) <= 3, "it goes on no further than the name it is at"
+    assert "cancelled before it began" in window.model.messages.latest
+    assert window.model.shoot.handoffs.runs() == []
+    monkeypatch.undo()
+    assert run(qtbot, window, job).good == 8
+
+
 def test_closing_asks_while_files_are_written_and_the_rest_can_be_resumed_later(qtbot, window, job):
     path = window.model.shoot.path
     asked = []
@@ -338,7 +363,8 @@ def test_closing_asks_while_files_are_written_and_the_rest_can_be_resumed_later(
 
 
 def test_other_work_is_not_kept_waiting_by_a_run(qtbot, window, job, ids):
-    window.actions_.handoff.start()
+    with qtbot.waitSignal(job.started, timeout=60000):
+        window.actions_.handoff.start()
     seen = []
     window.lanes.start(Lane.HAND, lambda job: "at once", seen.append)
     qtbot.waitUntil(lambda: seen == ["at once"], timeout=60000)

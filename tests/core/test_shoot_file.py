@@ -9,6 +9,7 @@ from velkin.core.errors import OutputFailed, OutputRefused, ShootError
 from velkin.core.files.safely import write_whole
 from velkin.core.shoot import store as store_module
 from velkin.core.shoot.shoot import Shoot
+from velkin.core.shoot.state_reader import StateReader
 from velkin.core.spaces.rgb import OPRGB, P3, ROMM
 
 from ..studio import set_back
@@ -192,3 +193,22 @@ def test_what_is_vouched_for_is_on_the_disk_with_its_name(tmp_path, monkeypatch)
     with pytest.raises(OutputFailed, match="the disk is full"):
         write_whole(tmp_path / "c.txt", b"lost", replace=False)
     assert sorted(p.name for p in tmp_path.iterdir()) == ["a.txt", "b.txt"]
+
+
+def test_what_is_decided_of_a_light_does_not_look_where_every_frame_lies_and_a_move_does(shoot, monkeypatch):
+    looked = []
+    members = StateReader._members
+    monkeypatch.setattr(StateReader, "_members", lambda reader: (looked.append(1), members(reader))[1])
+    first, second = shoot.state.lights[:2]
+    shoot.frames.rename_light(first.id, "Window, noon")
+    assert shoot.state.light(first.id).name == "Window, noon"
+    assert looked == []
+    shoot.frames.move_to_light([first.frames[0]], second.id)
+    assert first.frames[0] in shoot.state.light(second.id).frames
+    assert len(looked) == 1
+    shoot.undo()
+    shoot.undo()
+    assert shoot.state.lights == (first, second, *shoot.state.lights[2:])
+    again = Shoot.open(shoot.path)
+    assert again.state.lights == shoot.state.lights
+    again.close()

@@ -18,14 +18,17 @@ _EVERY, _SELDOM = 500, 60_000
 #: What is still there after a collection that took longer, seconds, is not looked through again: the frames of a large shoot, and what was written
 #: of them. They hold themselves in no circle, so that they go when they are let go of, all the same.
 _LONG = 0.01
+#: All is looked through when so many objects came since it last was, so that each time is short.
+_MUCH = 50_000
 
 
 class Collector(QObject):
-    """Collects garbage between the events of the thread it is made on, as soon and as deep as Python's own thresholds say."""
+    """Collects garbage between the events of the thread it is made on, as soon and as deep as Python's own thresholds say, or sooner."""
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         gc.disable()
+        self._came = 0
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._look)
         self._timer.start(_EVERY)
@@ -40,9 +43,16 @@ class Collector(QObject):
         self._timer.start(_EVERY)
 
     def _look(self) -> None:
-        full = [count > threshold for count, threshold in zip(gc.get_count(), gc.get_threshold(), strict=True)]
-        if any(full):
-            begun = time.perf_counter()
-            gc.collect(max(generation for generation, due in enumerate(full) if due))
-            if full[2] and time.perf_counter() - begun > _LONG:
-                gc.freeze()
+        counts = gc.get_count()
+        due = [generation for generation, most in enumerate(gc.get_threshold()) if counts[generation] > most]
+        if not due:
+            return
+        self._came += counts[0]
+        if due[-1] < 2 and self._came <= _MUCH:
+            gc.collect(due[-1])
+            return
+        begun = time.perf_counter()
+        gc.collect()
+        self._came = 0
+        if time.perf_counter() - begun > _LONG:
+            gc.freeze()

@@ -32,9 +32,14 @@ if TYPE_CHECKING:
 STAGES = {"decoding": "reading", "rendering": "rendering", "writing": "writing", "checking": "reading back"}
 
 
-def _breathe() -> None:
-    """Let the window's thread come to its turn: what a plan is made of is Python's work, of which one thread at a time does any."""
+def _breathe(job: Aside) -> None:
+    """Let the window's thread come to its turn: what a plan is made of is Python's work, of which one thread at a time does any.
+
+    Raises VelkinError where the job was cancelled meanwhile, or another took its place.
+    """
     time.sleep(5e-4)
+    if job.stopped:
+        raise VelkinError("cancelled")
 
 
 @dataclass(frozen=True)
@@ -126,7 +131,7 @@ class Handoff(Work):
 
         def work(job: Aside) -> None:
             try:
-                plan = planned(state, home, frames, state.ticked(), changed_too=changed_too, between=_breathe)
+                plan = planned(state, home, frames, state.ticked(), changed_too=changed_too, between=lambda: _breathe(job))
             except VelkinError:
                 self._concerns_from_worker.emit(wish, ())  # the start says it
                 return
@@ -169,8 +174,8 @@ class Handoff(Work):
             self._model.report("No destination is ticked; tick one on the Hand-off bench.")
             return
 
-        def work() -> tuple[Plan, int]:
-            plan = planned(state, home, frames, state.ticked(), changed_too=changed_too, between=_breathe)
+        def work(job: Aside) -> tuple[Plan, int]:
+            plan = planned(state, home, frames, state.ticked(), changed_too=changed_too, between=lambda: _breathe(job))
             return plan, sum(j.replace and os.path.lexists(j.out) for j in plan.jobs)
 
         def then(found: tuple[Plan, int]) -> None:
@@ -183,16 +188,21 @@ class Handoff(Work):
             else:
                 self._carry_out(shoot, plan)
 
-        self._prepare(shoot, work, then)
+        self._prepare(shoot, work, then, cancellable=True)
 
-    def _prepare(self, shoot: Shoot, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
+    def _prepare(
+        self, shoot: Shoot, work: Callable[[Aside], Any], then: Callable[[Any], None], cancellable: bool = False
+    ) -> None:
         """Look aside for what a run needs, since folders and files may be slow to look into, and go on with what was found."""
 
         def done(result: Any) -> None:
             self._starting = False
             if self._leaving or self._model.shoot is not shoot:
                 return
-            if isinstance(result, VelkinError):
+            if job.stopped:
+                self._model.say("The hand-off was cancelled before it began; nothing was written.")
+                self._model.changes()
+            elif isinstance(result, VelkinError):
                 self._model.report(result)
                 self._model.changes()
             else:
@@ -200,7 +210,7 @@ class Handoff(Work):
 
         self._starting = True
         self._wish += 1
-        self._lanes.start(Lane.HANDOFF, lambda job: work(), done, name="Looking at folders and names")
+        job = self._lanes.start(Lane.HANDOFF, work, done, name="Looking at folders and names", cancellable=cancellable)
 
     def _carry_out(self, shoot: Shoot, plan: Plan) -> None:
         from velkin.core.handoff.jobs import UNKNOWN
@@ -229,19 +239,20 @@ class Handoff(Work):
         state, changed_too = shoot.state, self.changed_too
         destinations = {d.id: d for d in state.destinations}
 
-        def work() -> list[Job]:
+        def work(job: Aside) -> list[Job]:
             taken, jobs = set[str](), []
-            for job in failed:
-                d = destinations.get(job.destination.id)
-                if d is None or job.frame not in state.frames or state.known_space(d.space_id) is None:
+            for before in failed:
+                _breathe(job)
+                d = destinations.get(before.destination.id)
+                if d is None or before.frame not in state.frames or state.known_space(d.space_id) is None:
                     continue
                 folder = shoot.folder_of(d)
-                out = folder / job.out.name if job.replace else free_name(folder / job.out.name, taken)
-                fresh = job_of(state, job.frame, d, out)
-                jobs.append(replace(fresh, replace=job.replace, digest="" if changed_too else fresh.digest))
+                out = folder / before.out.name if before.replace else free_name(folder / before.out.name, taken)
+                fresh = job_of(state, before.frame, d, out)
+                jobs.append(replace(fresh, replace=before.replace, digest="" if changed_too else fresh.digest))
             return jobs
 
-        self._prepare(shoot, work, lambda jobs: self._begin(shoot, jobs))
+        self._prepare(shoot, work, lambda jobs: self._begin(shoot, jobs), cancellable=True)
 
     def interrupted(self) -> KeptRun | None:
         """A run of this shoot that a crash cut off and that can go on."""
@@ -257,7 +268,7 @@ class Handoff(Work):
             return
         state = shoot.state
 
-        def work() -> tuple[list[Job], int]:
+        def work(job: Aside) -> tuple[list[Job], int]:
             jobs, finished = jobs_left(state, kept)
             close_account(shoot.path, kept, finished)
             return jobs, len(finished)
@@ -284,7 +295,7 @@ class Handoff(Work):
         from velkin.core.handoff.journal import Journal
 
         if jobs:
-            self._prepare(shoot, lambda: Journal.begin(shoot.path, jobs), lambda journal: self._run(jobs, journal))
+            self._prepare(shoot, lambda job: Journal.begin(shoot.path, jobs), lambda journal: self._run(jobs, journal))
 
     def _run(self, jobs: list[Job], journal: Journal) -> None:
         from velkin.core.handoff.run import Control, Pace, run

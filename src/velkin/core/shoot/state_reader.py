@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TypeVar
 
@@ -113,13 +114,14 @@ class StateReader:
             fresh = self._frames(f" WHERE id IN ({','.join(map(str, ids))})")
             frames = _with(old.frames, ids, fresh)
         if touched.keys() & {"frames", "lights"}:
-            moved = "lights" in touched or any(
-                f not in old.frames or f not in frames or self._place[f] != place
-                for f, place in self._places_of(touched.get("frames", set())).items()
+            ids = touched.get("frames", set())
+            moved = any(f not in frames for f in ids) or any(
+                f not in old.frames or self._place[f] != place for f, place in self._places_of(ids).items()
             )
-            moved = moved or any(f not in frames for f in touched.get("frames", ()))
             if moved:
                 lights = self._lights(self._members())
+            elif "lights" in touched:
+                lights = self._lights({light.id: light.frames for light in old.lights})
         readings = old.readings
         if touched.keys() & {"readings", "charts"}:
             readings = self._all_readings(charts)
@@ -204,7 +206,7 @@ class StateReader:
         )
         return {r["id"]: (r["light"], r["position"]) for r in rows}
 
-    def _members(self) -> dict[int, list[int]]:
+    def _members(self) -> Mapping[int, Sequence[int]]:
         """Frames of each light in order; where each lies is remembered."""
         self._place = {}
         of_light: dict[int, list[int]] = {}
@@ -216,7 +218,7 @@ class StateReader:
             self._place[r["id"]] = (r["light"], r["position"])
         return of_light
 
-    def _lights(self, of_light: dict[int, list[int]]) -> tuple[Light, ...]:
+    def _lights(self, of_light: Mapping[int, Sequence[int]]) -> tuple[Light, ...]:
         return tuple(
             Light(r["id"], r["name"], r["profile"], tuple(of_light.get(r["id"], ())), given_from_json(r["gift"]))
             for r in self._store.rows("SELECT * FROM lights ORDER BY position, id")
