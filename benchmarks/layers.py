@@ -6,6 +6,7 @@ import re
 import subprocess
 import sys
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import cv2
@@ -34,10 +35,16 @@ def _made(folder: Path) -> Path:
     path = folder / "large.ora"
     with zipfile.ZipFile(path, "w") as archive:
         archive.writestr(zipfile.ZipInfo("mimetype"), "image/openraster")
-        for number, operator in enumerate(OPERATORS):
-            soft = cv2.resize(rng.random((40, 60, 4)).astype(np.float32), (WIDTH, HEIGHT), interpolation=cv2.INTER_CUBIC)
-            pixels = np.clip(soft * 255 + rng.normal(0, 2, soft.shape), 0, 255).astype(np.uint8)
-            archive.writestr(zipfile.ZipInfo(f"data/{number}.png"), bytes(imagecodecs.png_encode(pixels, 1)))
+        noise = np.tile(rng.normal(0, 2, (1000, 1000, 4)).astype(np.float32), (HEIGHT // 1000, WIDTH // 1000, 1))
+
+        def layer(shapes: np.ndarray) -> bytes:
+            soft = cv2.resize(shapes.astype(np.float32), (WIDTH, HEIGHT), interpolation=cv2.INTER_CUBIC)
+            return bytes(imagecodecs.png_encode(np.clip(soft * 255 + noise, 0, 255).astype(np.uint8), 1))
+
+        with ThreadPoolExecutor() as pool:
+            layers = pool.map(layer, [rng.random((40, 60, 4)) for _ in OPERATORS])
+        for number, (operator, data) in enumerate(zip(OPERATORS, layers, strict=True)):
+            archive.writestr(zipfile.ZipInfo(f"data/{number}.png"), data)
             opacity = "1" if number == 0 else "0.8"
             lines.insert(
                 0, f'<layer name="{number}" src="data/{number}.png" composite-op="svg:{operator}" opacity="{opacity}"/>'
