@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from enum import Enum
+from statistics import median
 
 import numpy as np
 from numpy.typing import NDArray
@@ -260,7 +261,7 @@ def _shadow(reading: Reading, chart: Chart, light: LightOnChart) -> Judgement:
             if ordered[cut] - ordered[cut - 1] < 1e-6:
                 continue
             side = along > (ordered[cut] + ordered[cut - 1]) / 2
-            rough = np.median(level[side]) - np.median(level[~side])
+            rough = median(level[side].tolist()) - median(level[~side].tolist())  # of few numbers: quicker than NumPy's
             if abs(rough) < 0.6 * _SHADOW:
                 continue
             left, answer = misfit(np.column_stack([plane, side.astype(np.float64)]))
