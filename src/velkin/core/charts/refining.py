@@ -38,7 +38,7 @@ def project(matrix: Floats, points: Floats) -> Floats:
     >>> project(np.diag([2.0, 2.0, 1.0]), np.array([[1.0, 3.0]])).tolist()
     [[2.0, 6.0]]
     """
-    projected = np.column_stack([points, np.ones(len(points))]) @ matrix.T
+    projected = points @ matrix[:, :2].T + matrix[:, 2]
     return np.asarray(projected[:, :2] / projected[:, 2:3])
 
 
