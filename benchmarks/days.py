@@ -182,6 +182,8 @@ subjects = [f for f in state.order() if state.frames[f].role == "subject" and f 
 assert len(charts) == 8 and len(finished) == 40, (len(charts), len(finished))
 at("charts, fits and giving")
 for chart in charts:
+    window.model.select(chart)
+    settle(window, 60)  # a frame is chosen, and then the key is pressed
     room = window.navigator.made(Page.CHART)
     window.model.places.go(Page.CHART, chart)
     until(lambda: room.kept is not None and room.view.has_picture)

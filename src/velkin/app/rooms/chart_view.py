@@ -85,12 +85,12 @@ class ChartView(PictureView):
         lines = [((c - half) / across, 0.0, (c - half) / across, 1.0) for c in range(1, chart.columns)]
         lines += [(0.0, (r - half) / down, 1.0, (r - half) / down) for r in range(1, chart.rows)]
         outline = QPolygonF(self.to_widgets(self.corners.tolist()))
-        drawn = [self._points(matrix, np.array([[a, b], [c, d]])) for a, b, c, d in lines]
+        ends = self._points(matrix, np.array(lines).reshape(-1, 2))
         for width, colour in ((3.0, QColor(0, 0, 0, 120)), (1.4, QColor(255, 255, 255))):
             p.setPen(QPen(colour, width))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawPolygon(outline)
-            for start, end in drawn:
+            for start, end in zip(ends[::2], ends[1::2], strict=True):
                 p.drawLine(start, end)
         self._rings(p, matrix)
         self._labels(p, matrix)
@@ -137,15 +137,16 @@ class ChartView(PictureView):
         circle = np.stack([np.cos(a := np.linspace(0, 2 * np.pi, 25)), np.sin(a)], axis=1) / 2
         places = self._middles()[:, None] + circle * sizes[:, None]
         points = self._points(matrix, places.reshape(-1, 2))
-        for index, name in enumerate(chart.ids):
-            ring = points[25 * index : 25 * index + 25]
-            left_out = name in self.choices.left_out
-            for width, colour in ((3.2, QColor(0, 0, 0, 150)), (1.6, QColor(255, 255, 255))):
+        rings = [points[at : at + 25] for at in range(0, len(points), 25)]
+        outlines = [QPolygonF(ring) for ring in rings]
+        for width, colour in ((3.2, QColor(0, 0, 0, 150)), (1.6, QColor(255, 255, 255))):
+            for index, (name, ring, outline) in enumerate(zip(chart.ids, rings, outlines, strict=True)):
+                left_out = name in self.choices.left_out
                 pen = QPen(colour, width + (1.2 if index == self.patch else 0))
                 if left_out:
                     pen.setStyle(Qt.PenStyle.DotLine)
                 p.setPen(pen)
-                p.drawPolyline(QPolygonF(ring))
+                p.drawPolyline(outline)
                 if name in self.flagged and not left_out:
                     p.drawLine(ring[3], ring[15])
                 if left_out:
