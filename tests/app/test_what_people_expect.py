@@ -2,6 +2,7 @@
 
 import shutil
 import threading
+import time
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, Qt
@@ -33,18 +34,40 @@ def test_recent_shoots_are_offered_in_the_menu_and_at_the_start(qtbot, window, d
     other = tmp_path / "other.velkin"
     shutil.copy(demo_shoot, other)
     assert open_shoot(window, other)
-    window.recent._fill()
+    qtbot.waitUntil(lambda: window.recent.offered == [other, demo_shoot], timeout=60000)
+    window.menu.recent.aboutToShow.emit()
     texts = [a.text() for a in window.menu.recent.actions()]
     assert [t.split("   ")[0] for t in texts] == ["other", demo_shoot.stem]
     window.menu.recent.actions()[1].trigger()
     qtbot.waitUntil(lambda: window.model.shoot.path == demo_shoot, timeout=60000)
+    other.rename(tmp_path / "unplugged.velkin")
     window.menu.by_name["Close the shoot"].trigger()
-    other.unlink()
-    window.benches.start.show_recent(window.recent.paths())
+    qtbot.waitUntil(lambda: window.recent.offered == [demo_shoot], timeout=60000)
+    (tmp_path / "unplugged.velkin").rename(other)
+    window.menu.recent.aboutToShow.emit()
+    qtbot.waitUntil(lambda: window.recent.offered == [demo_shoot, other], timeout=60000)
     offered = [b for b in window.benches.start.findChildren(QPushButton) if b.text() == demo_shoot.stem]
     qtbot.mouseClick(offered[-1], LEFT)
     qtbot.waitUntil(lambda: window.model.shoot is not None, timeout=60000)
-    assert "other" not in str(window.recent.paths())
+
+
+def test_a_window_does_not_wait_for_the_disks_that_recent_shoots_lie_on(qtbot, window, tmp_path, monkeypatch):
+    lookers, is_file = [], Path.is_file
+
+    def slow(path):
+        if path.parent == tmp_path / "share":
+            lookers.append(threading.current_thread() is threading.main_thread())
+            time.sleep(0.2)
+        return is_file(path)
+
+    monkeypatch.setattr(Path, "is_file", slow)
+    window.settings.setValue("recent", [str(tmp_path / "share" / f"{n}.velkin") for n in range(5)])
+    again = Window(QSettings(window.settings.fileName(), QSettings.Format.IniFormat))
+    again.show()
+    assert lookers.count(True) == 0
+    qtbot.waitUntil(lambda: len(lookers) >= 5, timeout=60000)
+    assert set(lookers) == {False}
+    close(again)
 
 
 def test_a_backup_is_restored_and_what_was_open_is_kept(qtbot, window, demo_shoot, ids):

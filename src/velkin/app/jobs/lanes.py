@@ -238,6 +238,8 @@ class Lanes(QObject):
             self._jobs.remove(job)
         if self._newest.get(job.purpose) is job:
             del self._newest[job.purpose]
+        if self._closing:
+            return  # what waits for it may be gone already
         if job.name:
             self.changed.emit()
         if not job.superseded:

@@ -99,6 +99,10 @@ class Shoots(Work):
         self.opening.emit(path.stem)
         self._lanes.start(Lane.HAND, work, opened, name=f"Opening {path.stem}", purpose="open a shoot")
 
+    def look_for(self, paths: list[Path], then: Callable[[list[Path]], None]) -> None:
+        """Tell which of some shoot files are there."""
+        self._aside(Lane.ROOM, lambda job: [p for p in paths if p.is_file()], then, purpose="which shoots are there")
+
     def _held_open(self, before: str) -> bool:
         """Whether work on the open shoot is under way that is not to be cut off; it is said."""
         if self._handoff.running:
