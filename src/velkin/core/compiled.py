@@ -13,9 +13,11 @@ from __future__ import annotations
 
 import ctypes
 import hashlib
+import os
 import threading
 from collections.abc import Callable
 from functools import lru_cache
+from importlib.util import find_spec
 from pathlib import Path
 from types import FunctionType, ModuleType
 from typing import Any
@@ -154,9 +156,12 @@ def _folders() -> list[Path]:
 
 @lru_cache(maxsize=1)
 def _made_by() -> tuple[str, ...]:
-    from importlib.metadata import version
+    """The compiler that is there: numba, which is not loaded to be asked for its version, by the file that it begins with."""
+    import llvmlite
 
-    return version("numba"), version("llvmlite"), np.__version__
+    numba = find_spec("numba")
+    assert numba is not None and numba.origin is not None
+    return str(os.stat(numba.origin).st_mtime_ns), llvmlite.__version__, np.__version__
 
 
 @lru_cache(maxsize=1)
