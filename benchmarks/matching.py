@@ -57,7 +57,7 @@ def _treatments(report: Report, frame: Path) -> None:
 
 
 def _written(report: Report) -> None:
-    learnt, *_ = _free(24, 3)
+    learnt, *_ = learnt_of_pairs(24, 3)
     for name, (mean, largest) in export_errors(learnt.match).items():
         report.line(
             f"{name}, against the map itself",
@@ -67,7 +67,8 @@ def _written(report: Report) -> None:
         )
 
 
-def _free(count: int, seed: int) -> tuple[Learnt, np.ndarray, np.ndarray]:
+def learnt_of_pairs(count: int, seed: int) -> tuple[Learnt, np.ndarray, np.ndarray]:
+    """What was learnt of so many free pairs, and where they are and are to go."""
     rng = np.random.default_rng(seed)
     here = coordinates(xyz_to_oklab(rng.random((count, 3)) ** 2.2 @ SRGB.to_xyz.T))
     way = rng.normal(size=here.shape)
@@ -80,7 +81,7 @@ def _free(count: int, seed: int) -> tuple[Learnt, np.ndarray, np.ndarray]:
 def _free_pairs(report: Report) -> None:
     worst = folds = steep = far = 0.0
     for seed in range(120):
-        learnt, here, wanted = _free(3 + seed % 22, seed)
+        learnt, here, wanted = learnt_of_pairs(3 + seed % 22, seed)
         figures = learnt.figures
         odd = {int(n) for c in figures.contradictions for n in (c.first, c.second)}
         crowded = {i for i in range(len(here)) if np.count_nonzero(distances(here[i : i + 1], here) < 1.0) > 1}
@@ -102,9 +103,11 @@ def _free_pairs(report: Report) -> None:
 
 
 def _speed(report: Report) -> None:
-    learnt, *_ = _free(24, 3)
+    learnt, *_ = learnt_of_pairs(24, 3)
     report.line(
-        "learning from 24 pairs", f"{timed(lambda: _free(24, 3), 3):.2f} s", at_most(timed(lambda: _free(24, 3), 3), 0.3, "s")
+        "learning from 24 pairs",
+        f"{timed(lambda: learnt_of_pairs(24, 3), 3):.2f} s",
+        at_most(timed(lambda: learnt_of_pairs(24, 3), 3), 0.3, "s"),
     )
     large = picture().astype(np.float32) / np.float32(65535)
     begun = time.perf_counter()

@@ -56,6 +56,7 @@ from figures import Report, at_most
 from gestures import bench_gestures
 from handing_off import bench_kills, bench_large, most_memory
 from huge import bench_huge
+from kernels import bench_kernels
 from layers import bench_layers
 from matching import bench_match
 from proofing import bench_shares, bench_solids, bench_toggling
@@ -431,6 +432,7 @@ def main() -> None:
             "kills": lambda f: bench_kills(report, f, shoot),
             "chart": lambda f: bench_chart(report, frames),
             "profiles": lambda f: bench_profiles(report),
+            "kernels": lambda f: bench_kernels(report),
             "large chart": lambda f: bench_large_chart(report, f),
             "day": lambda f: bench_day(report, f),
             "window": lambda f: bench_window(report, shoot, frame, f),
