@@ -206,8 +206,10 @@ for frame in subjects[:: len(subjects) // 60][:60]:
     settle(window, 60)
     eased += bool(window.model.state.easings.get(frame))
 window.model.show_hatching(False)
+settle(window, 60)
 at("conversions")
 window.model.open_stop("working")
+settle(window, 60)
 for frame in finished:
     window.model.select(frame)
     settle(window, 60)

@@ -47,9 +47,11 @@ class Shoots(Work):
         self._hold: Hold | None = None
         #: Whether the open shoot may be left; the window asks where typed work would be lost.
         self.may_leave: Callable[[], bool] = lambda: True
-        #: Shoots of which a backup copy is to be written, and whose turn it is to write one.
+        #: Shoots that are to be closed, those of which a backup copy is to be written, and whose turn it is to do so.
+        self._to_close: list[Shoot] = []
         self._to_back_up: set[Path] = set()
         self._turn = threading.Lock()
+        self._model.let_go = self._close_aside
         self._backup_due = QTimer(self)
         self._backup_due.setInterval(_BACKUP_MINUTES * 60 * 1000)
         self._backup_due.timeout.connect(self.backup)
@@ -146,6 +148,7 @@ class Shoots(Work):
 
         def work(job: Job) -> Path:
             with self._turn:  # what is put back must not be overwritten just before
+                self._close_waiting()
                 self._to_back_up.discard(path)
                 return restore(path)
 
@@ -168,15 +171,25 @@ class Shoots(Work):
 
     def _back_up(self, path: Path) -> None:
         self._to_back_up.add(path)
-        self._aside(Lane.DISK, lambda job: self._write_backups(), purpose="backup")
+        self._aside(Lane.DISK, lambda job: self._put_away(), purpose="put away")
 
-    def _write_backups(self) -> None:
+    def _close_aside(self, shoot: Shoot) -> None:
+        self._to_close.append(shoot)
+        self._aside(Lane.DISK, lambda job: self._put_away(), purpose="put away")
+
+    def _put_away(self) -> None:
+        """Close what is to be closed, and write the backups that are due."""
         with self._turn:
+            self._close_waiting()
             while self._to_back_up:
                 backup(self._to_back_up.pop())
 
+    def _close_waiting(self) -> None:
+        while self._to_close:
+            self._to_close.pop().close()
+
     def close(self) -> None:
-        """Close the open shoot, with a backup that is written aside; not while files are being written or are coming in."""
+        """Close the open shoot, with a backup, both aside; not while files are being written or are coming in."""
         shoot = self._model.shoot
         if shoot is None:
             return
@@ -189,7 +202,7 @@ class Shoots(Work):
         self._sources.forget()
 
     def leave(self) -> None:
-        """The program ends: close the shoot; backups that are due are written now."""
+        """The program ends: close the shoot, and write the backups that are due, now."""
         shoot = self._model.shoot
         if shoot is not None:
             if not shoot.look_only:
@@ -197,7 +210,7 @@ class Shoots(Work):
             self._model.close()
             self._let_go()
         try:
-            self._write_backups()
+            self._put_away()
         except VelkinError as error:
             self._model.report(error)
 

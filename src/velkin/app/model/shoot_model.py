@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -48,6 +49,8 @@ class ShootModel(QObject):
     def __init__(self) -> None:
         super().__init__()
         self.shoot: Shoot | None = None
+        #: What is done with a shoot that is shown no more; bringing what is in its log into its file can take a while.
+        self.let_go: Callable[[Shoot], None] = Shoot.close
         self._seen: State | None = None
         #: When the shoot was changed last in this window; None before it was.
         self.changed_at: datetime | None = None
@@ -84,9 +87,9 @@ class ShootModel(QObject):
     # ---- shoot ------------------------------------------------------------------------------------------------
 
     def open(self, shoot: Shoot) -> None:
-        """Show a shoot; the one before is closed."""
+        """Show a shoot; the one before is let go."""
         if self.shoot is not None:
-            self.shoot.close()
+            self.let_go(self.shoot)
         self.shoot = shoot
         self.current = first_frame(shoot.state)
         self.selected = () if self.current is None else (self.current,)
@@ -101,9 +104,9 @@ class ShootModel(QObject):
         self.changed.emit(WHOLE)
 
     def close(self) -> None:
-        """Close the shoot."""
+        """Show no shoot."""
         if self.shoot is not None:
-            self.shoot.close()
+            self.let_go(self.shoot)
             self.shoot, self._seen, self.current, self.selected = None, None, None, ()
             self.messages.clear()
             self.places.end()
