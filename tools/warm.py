@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from progress import told
 
+import velkin.app.main  # noqa: F401  what the window starts with
 from velkin.app.warming import warm_up
 
 

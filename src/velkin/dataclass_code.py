@@ -10,9 +10,7 @@ from __future__ import annotations
 import contextlib
 import dataclasses
 import marshal
-import os
 import sys
-import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -34,21 +32,14 @@ def use() -> None:
 
 def keep() -> None:
     """Keep what was compiled in this process, where something was; a folder that takes no files costs nothing but time."""
+    from velkin.core.disk_cache import put  # this module comes before all others
+
     if _used.keys() <= _kept.keys():
         return
     together = {**_kept, **_used}
     content = together if sum(map(len, together.values())) < _LARGEST else _used
-    temporary = ""
-    try:
-        handle, temporary = tempfile.mkstemp(suffix=".part", dir=_FILE.parent)
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(marshal.dumps((sys.version, content)))
-        os.replace(temporary, _FILE)
+    if put(_FILE, marshal.dumps((sys.version, content))):
         _kept.update(_used)
-    except OSError:
-        if temporary:
-            with contextlib.suppress(OSError):
-                os.unlink(temporary)
 
 
 def _run(text: str, world: dict[str, Any], names: dict[str, Any]) -> None:

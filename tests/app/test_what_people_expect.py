@@ -100,7 +100,7 @@ def frames_in(copy):
 def test_closing_the_shoot_leaves_a_backup_that_the_hand_does_not_wait_for(qtbot, window, demo_shoot):
     qtbot.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ControlModifier)
     assert window.model.shoot is None
-    qtbot.waitUntil(lambda: not window.lanes.running(Lane.DISK), timeout=60000)
+    qtbot.waitUntil(lambda: not window.lanes.running(Lane.AWAY), timeout=60000)
     assert frames_in(backup_path(demo_shoot)) == 12
 
 
@@ -115,10 +115,17 @@ def test_a_program_that_ends_with_its_shoot_open_has_written_the_backup(window, 
     assert frames_in(backup_path(demo_shoot)) == 12
 
 
+def test_a_backup_that_cannot_be_written_does_not_keep_another_from_being_written(window, demo_shoot, tmp_path):
+    window.jobs.shoots._to_back_up.update(tmp_path / "gone" / f"{n}.velkin" for n in range(8))
+    window.close()
+    assert frames_in(backup_path(demo_shoot)) == 12
+    assert "backup copy could not be written" in window.model.messages.latest
+
+
 def test_a_shoot_that_another_takes_the_place_of_is_backed_up(qtbot, window, demo_shoot, tmp_path):
     window.jobs.shoots.new(tmp_path / "next")
     qtbot.waitUntil(lambda: window.model.shoot.path != demo_shoot, timeout=60000)
-    qtbot.waitUntil(lambda: not window.lanes.running(Lane.DISK), timeout=60000)
+    qtbot.waitUntil(lambda: not window.lanes.running(Lane.AWAY), timeout=60000)
     assert frames_in(backup_path(demo_shoot)) == 12
 
 

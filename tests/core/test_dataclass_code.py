@@ -85,7 +85,9 @@ def test_what_is_damaged_or_of_another_python_is_passed_over(monkeypatch, file, 
 
 
 def test_where_nothing_can_be_kept_all_goes_on(monkeypatch, file):
-    monkeypatch.setattr(dataclass_code, "_FILE", file / "no" / "folder")
+    plain = file.parent / "plain"
+    plain.write_bytes(b"no folder")
+    monkeypatch.setattr(dataclass_code, "_FILE", plain / "kept")
     dataclass_code.use()
     point()
     dataclass_code.keep()

@@ -7,8 +7,8 @@ screen: a room that is about a frame moves with the selection where it can, and 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from importlib import import_module
 from itertools import chain
+from pkgutil import resolve_name
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
@@ -20,21 +20,21 @@ from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
 from velkin.app.widgets.parts import clicks_leave_the_keys
 
-#: The module of each room, and its class in it; loaded when it is first entered, or ahead of that.
-ROOMS: dict[Page, tuple[str, str]] = {
-    Page.CHART: ("chart_room", "ChartRoom"),
-    Page.CHART_EDITOR: ("chart_editor", "ChartEditor"),
-    Page.FIT: ("fit_room", "FitRoom"),
-    Page.SHELF: ("shelf_room", "ShelfRoom"),
-    Page.TRY_ON: ("try_on_room", "TryOnRoom"),
-    Page.GAMUT: ("gamut_room", "GamutRoom"),
-    Page.INTENTS: ("intents_room", "IntentsRoom"),
-    Page.DESTINATIONS: ("destinations_room", "DestinationsRoom"),
-    Page.RECEIVERS: ("receivers_room", "ReceiversRoom"),
-    Page.MATCH: ("match_room", "MatchRoom"),
-    Page.LAYERS: ("layers_room", "LayersRoom"),
-    Page.COMPARE: ("compare_room", "CompareRoom"),
-    Page.SUPPORT: ("support_room", "SupportRoom"),
+#: Each room, by its module and its class in it; loaded when it is first entered, or ahead of that.
+ROOMS = {
+    Page.CHART: "velkin.app.rooms.chart_room:ChartRoom",
+    Page.CHART_EDITOR: "velkin.app.rooms.chart_editor:ChartEditor",
+    Page.FIT: "velkin.app.rooms.fit_room:FitRoom",
+    Page.SHELF: "velkin.app.rooms.shelf_room:ShelfRoom",
+    Page.TRY_ON: "velkin.app.rooms.try_on_room:TryOnRoom",
+    Page.GAMUT: "velkin.app.rooms.gamut_room:GamutRoom",
+    Page.INTENTS: "velkin.app.rooms.intents_room:IntentsRoom",
+    Page.DESTINATIONS: "velkin.app.rooms.destinations_room:DestinationsRoom",
+    Page.RECEIVERS: "velkin.app.rooms.receivers_room:ReceiversRoom",
+    Page.MATCH: "velkin.app.rooms.match_room:MatchRoom",
+    Page.LAYERS: "velkin.app.rooms.layers_room:LayersRoom",
+    Page.COMPARE: "velkin.app.rooms.compare_room:CompareRoom",
+    Page.SUPPORT: "velkin.app.rooms.support_room:SupportRoom",
 }
 
 
@@ -44,13 +44,8 @@ _PAUSE = 60
 
 def load_rooms() -> None:
     """Load the modules of all rooms, aside, so that entering one the first time does not wait for it."""
-    for page in ROOMS:
-        _class_of(page)
-
-
-def _class_of(page: Page) -> type[Room]:
-    module, name = ROOMS[page]
-    return getattr(import_module(f"velkin.app.rooms.{module}"), name)  # type: ignore[no-any-return]
+    for room in ROOMS.values():
+        resolve_name(room)
 
 
 class Navigator(QObject):
@@ -97,7 +92,7 @@ class Navigator(QObject):
     def _begun(self, page: Page) -> _Holder:
         """The place of a room, which is in it once it is made."""
         if page not in self._rooms:
-            self._rooms[page] = _Holder(_class_of(page)(self._context))  # type: ignore[call-arg]
+            self._rooms[page] = _Holder(resolve_name(ROOMS[page])(self._context))
             self.stack.addWidget(self._rooms[page])
         return self._rooms[page]
 

@@ -89,13 +89,13 @@ def _write(path: Path, value: Any) -> None:
     )
     stream = io.BytesIO()
     np.savez(stream, **values)
-    if _put(path, stream.getvalue()):
+    if put(path, stream.getvalue()):
         _prune(path.parent.parent, _LARGEST)
 
 
 def keep_bytes(path: Path, data: bytes) -> bool:
     """Keep bytes under a name, with a digest that tells whether they are whole; ``False`` where the disk takes none."""
-    kept = _put(path, hashlib.sha256(data).digest() + data)
+    kept = put(path, hashlib.sha256(data).digest() + data)
     if kept:
         _prune(path.parent, _LARGEST_OF_BYTES)
     return kept
@@ -110,8 +110,8 @@ def kept_bytes(path: Path) -> bytes | None:
     return data if hashlib.sha256(data).digest() == digest else None
 
 
-def _put(path: Path, data: bytes) -> bool:
-    """Write whole or not at all; a disk that takes none costs nothing but time."""
+def put(path: Path, data: bytes) -> bool:
+    """Write whole or not at all, and whether it was; a disk that takes none costs nothing but time."""
     temporary = ""
     try:
         path.parent.mkdir(parents=True, exist_ok=True)

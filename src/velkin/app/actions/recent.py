@@ -33,8 +33,9 @@ class Recent:
         self._jobs.shoots.look_for(self._remembered(), self._found)
 
     def _found(self, there: list[Path]) -> None:
-        self.offered = there[:_OFFERED]
-        self._bench.show_recent(self.offered)
+        if there[:_OFFERED] != self.offered:  # else what has the keys there stays
+            self.offered = there[:_OFFERED]
+            self._bench.show_recent(self.offered)
 
     def _remembered(self) -> list[Path]:
         kept = self._settings.value("recent")

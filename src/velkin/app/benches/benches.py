@@ -6,7 +6,7 @@ They are listed here, one line each; a bench is made when it is first needed, or
 from __future__ import annotations
 
 from collections.abc import Iterator
-from importlib import import_module
+from pkgutil import resolve_name
 from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QSize, pyqtSignal
@@ -25,25 +25,20 @@ if TYPE_CHECKING:
     from velkin.app.benches.source import SourceBench
     from velkin.app.benches.working import WorkingBench
 
-#: The module of each stop's bench, and its class in it.
-BENCHES: dict[str, tuple[str, str]] = {
-    "source": ("source", "SourceBench"),
-    "camera": ("camera", "CameraBench"),
-    "working": ("working", "WorkingBench"),
-    "proof": ("proof", "ProofBench"),
-    "handoff": ("handoff", "HandoffBench"),
+#: The bench of each stop, by its module and its class in it.
+BENCHES = {
+    "source": "velkin.app.benches.source:SourceBench",
+    "camera": "velkin.app.benches.camera:CameraBench",
+    "working": "velkin.app.benches.working:WorkingBench",
+    "proof": "velkin.app.benches.proof:ProofBench",
+    "handoff": "velkin.app.benches.handoff:HandoffBench",
 }
 
 
 def load_benches() -> None:
     """Load the modules of all benches, aside, so that opening a stop the first time does not wait for it."""
-    for stop in BENCHES:
-        _class_of(stop)
-
-
-def _class_of(stop: str) -> type[Bench]:
-    module, name = BENCHES[stop]
-    return getattr(import_module(f"velkin.app.benches.{module}"), name)  # type: ignore[no-any-return]
+    for bench in BENCHES.values():
+        resolve_name(bench)
 
 
 class Benches(QStackedWidget):
@@ -103,7 +98,8 @@ class Benches(QStackedWidget):
     def of(self, stop: str) -> Bench:
         """A stop's bench, made where it was not needed yet."""
         if stop not in self._by_stop:
-            bench = self._by_stop[stop] = _class_of(stop)(self._context)  # type: ignore[arg-type]
+            bench: Bench = resolve_name(BENCHES[stop])(self._context)
+            self._by_stop[stop] = bench
             self.addWidget(bench)
             clicks_leave_the_keys(bench)
             self.made.emit(stop)

@@ -53,7 +53,7 @@ class ProofBench(Bench):
             signal.connect(self.stale)
         self._model.proof.tried.connect(lambda dragging: None if dragging else self.easing.refresh())
         self._model.hatching_changed.connect(self.marking.setChecked)
-        self._flow.measured_changed.connect(self._measured_anew)
+        self._flow.measured_changed.connect(lambda: self.where_seen(lambda: self.show_measured(self._flow.measured)))
         self._goal_shown: tuple[str, int | None] = ("", None)
         self.marking.setChecked(self._model.hatching)
 
@@ -195,12 +195,6 @@ class ProofBench(Bench):
         """Proof for a space by its id; empty for the ticked destination."""
         self.goal.setCurrentIndex(self.goal.findData(identifier))
         self._choose()
-
-    def _measured_anew(self) -> None:
-        if self.isVisible():
-            self.show_measured(self._flow.measured)
-        else:
-            self.stale()
 
     def show_measured(self, measured: Measured | None) -> None:
         """Show what the destination cannot hold."""

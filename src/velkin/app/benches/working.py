@@ -67,8 +67,8 @@ class WorkingBench(Bench):
         self.follow(self._model)
         self._model.tried_changed.connect(self._tried_elsewhere)
         context.jobs.spaces.changed.connect(self.stale)
-        context.flow.measured_changed.connect(self._measured_anew)
-        context.flow.pins_changed.connect(self._pins_read)
+        self._flow.measured_changed.connect(lambda: self.where_seen(lambda: self.show_measured(self._flow.measured)))
+        self._flow.pins_changed.connect(lambda read: self.where_seen(lambda: None if read is None else self._show_pins(read)))
         context.jobs.colour.forecast_ready.connect(self._forecast_ready)
         context.jobs.layers.shifted.connect(self._shifted)
 
@@ -243,12 +243,6 @@ class WorkingBench(Bench):
         """The path without its look, before which the verbs act."""
         return None if self._model.frame is None else self._model.state.path(self._model.frame.id).put(Place.LOOK)
 
-    def _measured_anew(self) -> None:
-        if self.isVisible():
-            self.show_measured(self._flow.measured)
-        else:
-            self.stale()
-
     def show_measured(self, measured: Measured | None) -> None:
         """Show what the working space holds of the frame."""
         if measured is None:
@@ -256,13 +250,6 @@ class WorkingBench(Bench):
             return
         outside, name = measured.here_outside, measured.path.working.name
         self._figure.show_value(percent(outside.share), f"of this picture is out of gamut for {name}, in which it is worked on")
-
-    def _pins_read(self, read: PinsRead | None) -> None:
-        """The pins are read with each picture, also while the bench is not seen; then it shows them when it is."""
-        if not self.isVisible():
-            self.stale()
-        elif read is not None:
-            self._show_pins(read)
 
     def _show_pins(self, read: PinsRead) -> None:
         """Numbers at the pins as they are, and after what is tried."""

@@ -36,6 +36,7 @@ class Lane(StrEnum):
     IMPORT = "import"  # files coming in
     HANDOFF = "hand-off"
     DISK = "disk"  # what was changed, onto the disk itself
+    AWAY = "away"  # shoots that are left closed, backups written: what is changed meanwhile does not wait for that
     DEMO = "demo"  # the simulator
     SOURCES = "sources"  # looking whether source files changed elsewhere
 

@@ -143,13 +143,13 @@ class Shoots(Work):
         if shoot is None or shoot.look_only or self._held_open("restoring the backup") or not self.may_leave():
             return
         path = shoot.path
+        self._to_back_up.discard(path)  # what is put back must not be overwritten just before
         self._model.close()
         self._let_go()
 
         def work(job: Job) -> Path:
-            with self._turn:  # what is put back must not be overwritten just before
+            with self._turn:
                 self._close_waiting()
-                self._to_back_up.discard(path)
                 return restore(path)
 
         def done(kept: Path | VelkinError) -> None:
@@ -171,18 +171,24 @@ class Shoots(Work):
 
     def _back_up(self, path: Path) -> None:
         self._to_back_up.add(path)
-        self._aside(Lane.DISK, lambda job: self._put_away(), purpose="put away")
+        self._aside(Lane.AWAY, lambda job: self._put_away())
 
     def _close_aside(self, shoot: Shoot) -> None:
         self._to_close.append(shoot)
-        self._aside(Lane.DISK, lambda job: self._put_away(), purpose="put away")
+        self._aside(Lane.AWAY, lambda job: self._put_away())
 
     def _put_away(self) -> None:
         """Close what is to be closed, and write the backups that are due."""
         with self._turn:
             self._close_waiting()
+            problem: VelkinError | None = None
             while self._to_back_up:
-                backup(self._to_back_up.pop())
+                try:
+                    backup(self._to_back_up.pop())
+                except VelkinError as error:  # the others are written all the same
+                    problem = error
+            if problem is not None:
+                raise problem
 
     def _close_waiting(self) -> None:
         while self._to_close:

@@ -266,6 +266,13 @@ class Bench(QWidget):
         if self.isVisible():
             self._renew()
 
+    def where_seen(self, show: Callable[[], object]) -> None:
+        """Show a part of it that is another now: at once where the bench is seen, else with all of it when it is."""
+        if self.isVisible():
+            show()
+        else:
+            self.stale()
+
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         if self._stale and self._followed is not None:
