@@ -41,7 +41,7 @@ from velkin.core.destinations.destination import FileFormat
 from velkin.core.destinations.sizing import long_edge
 from velkin.core.destinations.starters import STARTERS
 from velkin.core.fields import fit_field
-from velkin.core.files.formats import SUFFIXES
+from velkin.core.files.kinds import SUFFIXES
 from velkin.core.files.raw import DNGColour, decode, levels, read_facts
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.solid import solid_of

@@ -3,18 +3,21 @@
 import builtins
 import io
 import os
+import shutil
 import threading
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from tests.app.doing import close
 from velkin.app.flow import decoded as decoded_module
 from velkin.app.flow import memory
-from velkin.app.main import settle
+from velkin.app.main import open_window, settle
 from velkin.app.model.places import Page
 from velkin.core.files.previews import preview_of
 
@@ -50,6 +53,20 @@ def test_a_frame_shows_its_embedded_preview_until_it_is_decoded(qtbot, window, i
     go.set()
     qtbot.waitUntil(lambda: window.flow.current is not None, timeout=60000)
     assert "preview" not in window.view.captions[0] and window.flow.glimpse == ""
+
+
+def test_a_start_shows_the_embedded_preview_while_the_first_frame_is_decoded(qtbot, window, demo_shoot, held_back, tmp_path):
+    go, asked = held_back
+    settings = QSettings(str(tmp_path / "another.ini"), QSettings.Format.IniFormat)
+    again = open_window(Path(shutil.copy(demo_shoot, tmp_path / "again.velkin")), settings)
+    again.show()
+    qtbot.waitUntil(lambda: again.flow.glimpse != "", timeout=20000)
+    assert asked == [again.model.frame.name]  # being decoded already, and not shown before it is
+    assert "embedded preview" in again.view.captions[0] and again.view.has_picture
+    assert again.flow.current is None
+    go.set()
+    qtbot.waitUntil(lambda: again.flow.current is not None, timeout=60000)
+    close(again)
 
 
 def test_a_picture_seen_before_is_coarse_in_its_own_colours_at_first(qtbot, window, ids, held_back, monkeypatch):

@@ -14,9 +14,9 @@ import numpy as np
 from PIL import Image
 
 from velkin.core.files.exif_block import ExifTree, Value, written
-from velkin.core.files.formats.jpeg import EXIF_MARK, XMP_MARK
 from velkin.core.files.formats.png import chunk
 from velkin.core.files.image_resources import JPEG_MARK
+from velkin.core.files.jpeg_structure import EXIF_MARK, XMP_MARK
 
 RGB = (np.random.default_rng(3).random((24, 36, 3)) * 40 + np.linspace(40, 200, 36)[None, :, None]).astype(np.uint8)
 XMP = (

@@ -36,9 +36,10 @@ from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Fate, PartKind, also_holds
 from velkin.core.files.encode import account_of, encode_numbers
 from velkin.core.files.exif_block import ExifTree, Value, read_block, written
-from velkin.core.files.formats import SUFFIXES, format_at, format_named
-from velkin.core.files.formats.jpeg import EXIF_MARK, XMP_MARK
+from velkin.core.files.formats import format_at, format_named
 from velkin.core.files.image_resources import JPEG_MARK, Resource, read_resources, upright
+from velkin.core.files.jpeg_structure import EXIF_MARK, XMP_MARK
+from velkin.core.files.kinds import SUFFIXES
 from velkin.core.files.metadata import resolution_in
 from velkin.core.files.metadata_policy import ALL, NONE, RIGHTS, MetadataPolicy
 from velkin.core.files.picture import Picture, decode_picture

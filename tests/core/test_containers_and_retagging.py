@@ -12,11 +12,13 @@ import tifffile
 from PIL import Image
 
 from velkin.core.errors import UnreadableFile
+from velkin.core.files import kinds
 from velkin.core.files.exif_block import agreeing
 from velkin.core.files.formats import ALL, format_at, format_named
-from velkin.core.files.formats.jpeg import icc_segments, segments_of
+from velkin.core.files.formats.jpeg import icc_segments
 from velkin.core.files.formats.jxl import size_of
 from velkin.core.files.formats.png import chunk as png_chunk
+from velkin.core.files.jpeg_structure import segments_of
 from velkin.core.files.picture import decode_picture
 from velkin.core.icc.collection import Collection
 from velkin.core.icc.space import space_of
@@ -162,7 +164,7 @@ def test_the_size_of_a_jpeg_xl_is_read_from_its_header(tmp_path, size, container
     pixels = np.zeros((*size, 3), np.uint8)
     path = tmp_path / "a.jxl"
     path.write_bytes(bytes(imagecodecs.jpegxl_encode(pixels, lossless=True, usecontainer=container)))
-    assert format_at(path).id == "jxl" and size_of(path.read_bytes()) == (size[1], size[0])
+    assert format_at(path).kind.id == "jxl" and size_of(path.read_bytes()) == (size[1], size[0])
     head = format_at(path).head(path)
     assert (head.width, head.height) == (size[1], size[0])
 
@@ -179,7 +181,12 @@ def test_deep_avif_comes_as_16_bits(tmp_path, bits):
     assert inspect(path).bits == bits
 
 
-@pytest.mark.parametrize("known", ALL, ids=lambda f: f.id)
+def test_every_kind_has_its_format_and_is_delivered_where_that_has_a_place_for_what_is_said():
+    assert tuple(f.kind for f in ALL) == kinds.ALL
+    assert {f.kind.id for f in ALL if f.holds and f.kind.bits} == set(kinds.DELIVERED)
+
+
+@pytest.mark.parametrize("known", ALL, ids=lambda f: f.kind.id)
 @pytest.mark.parametrize("data", [b"", b"RIFF", bytes(64), b"\x89" * 40, struct.pack(">I4s", 1 << 30, b"meta") + bytes(9)])
 def test_nonsense_is_not_recognised(tmp_path, known, data):
     assert not known.recognises(data)

@@ -12,7 +12,7 @@ from velkin.core.conversion.codes import codes_of_light
 from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.exif import exif_facts
-from velkin.core.files.formats import FORMATS
+from velkin.core.files.kinds import FORMATS
 from velkin.core.files.picture import Picture
 from velkin.core.files.raw import RawFacts, read_facts
 from velkin.core.files.raw_names import is_raw_name

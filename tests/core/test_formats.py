@@ -30,8 +30,8 @@ from velkin.core.files.coding import Coding
 from velkin.core.files.encode import encode_numbers
 from velkin.core.files.exif_block import ExifTree, Value, written
 from velkin.core.files.formats import format_at
-from velkin.core.files.formats.jpeg import EXIF_MARK, XMP_MARK
 from velkin.core.files.formats.png import chunk
+from velkin.core.files.jpeg_structure import EXIF_MARK, XMP_MARK
 from velkin.core.files.picture import Picture, decode_picture, upright_by
 from velkin.core.files.source_contents import contents_of
 from velkin.core.handoff.copies import CopyWish, write_copy
@@ -391,5 +391,5 @@ def test_a_space_whose_curve_is_level_at_its_ends_has_its_black_next_to_the_rest
 
 def test_opened_formats_are_the_ones_their_bytes_say(tmp_path):
     path = save(tmp_path / "a.tif", coded())  # a JPEG that is called a TIFF
-    assert format_at(path).id == "jpeg" and inspect(path).format == "jpeg"
+    assert format_at(path).kind.id == "jpeg" and inspect(path).format == "jpeg"
     assert space_of(matrix_profile(OPRGB)).family == "oprgb"

@@ -407,7 +407,7 @@ def test_its_layers_are_listed_and_are_merged_rather_than_left_behind(tmp_path):
     parts = contents_of(path).parts
     assert [p.name for p in parts] == ["layer base", "layer mist", "merged picture", "part data/other.png"]
     assert also_holds(parts) == "a preview, 2 layers, a part that is not understood"
-    assert format_at(path).id == "ora"
+    assert format_at(path).kind.id == "ora"
 
 
 # ---- what the other order would do -----------------------------------------------------------------------------------

@@ -20,7 +20,7 @@ from velkin.core.destinations.destination_file import destination_from_data, fro
 from velkin.core.destinations.sizing import PRINT, Size, long_edge
 from velkin.core.destinations.starters import STARTERS
 from velkin.core.errors import ShootError, UnreadableFile
-from velkin.core.files.formats import SUFFIXES
+from velkin.core.files.kinds import SUFFIXES
 from velkin.core.files.picture import decode_picture
 from velkin.core.handoff.jobs import plan_for
 from velkin.core.handoff.journal import Journal, close_account, jobs_left

@@ -11,7 +11,7 @@ from velkin.core.destinations.destination import FileFormat
 from velkin.core.destinations.sizing import EXACT, WHITE, Size, long_edge
 from velkin.core.destinations.starters import web_srgb
 from velkin.core.files.encode import encode_numbers
-from velkin.core.files.formats import SUFFIXES
+from velkin.core.files.kinds import SUFFIXES
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.transparency import over_white
 from velkin.core.handoff.check import check_file

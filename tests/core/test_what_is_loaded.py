@@ -6,7 +6,28 @@ import sys
 import pytest
 
 #: What takes a moment to load and is for some of the work only.
-HEAVY = ("scipy", "numba", "PIL", "tifffile", "exiv2", "fpdf", "cattrs", "colour", "pillow_heif")
+HEAVY = (
+    "scipy",
+    "numba",
+    "PIL",
+    "tifffile",
+    "exiv2",
+    "fpdf",
+    "cattrs",
+    "colour",
+    "pillow_heif",
+    "logging.handlers",
+    "importlib.resources",
+)
+#: What reads and writes files of all kinds, where raw files are only looked at.
+FORMATS = (
+    "velkin.core.files.formats",
+    "velkin.core.files.source_contents",
+    "velkin.core.files.encode",
+    "csv",
+    "zipfile",
+    "statistics",
+)
 
 
 def loaded_by(code, *names):
@@ -20,6 +41,10 @@ def loaded_by(code, *names):
 @pytest.mark.parametrize("module", ["velkin.app.main", "velkin.core.handoff.preflight", "velkin.core.shoot.shoot"])
 def test_a_start_loads_nothing_that_only_some_of_the_work_needs(module):
     assert loaded_by(f"import {module}", *HEAVY) == []
+
+
+def test_a_start_loads_no_format_of_finished_pictures():
+    assert loaded_by("import velkin.app.main", *FORMATS) == []
 
 
 def test_the_command_line_without_loops_loads_neither_compiler_nor_qt():

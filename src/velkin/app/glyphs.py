@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from importlib.resources import files
+from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QRectF
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
 
+_ASSETS = Path(__file__).with_name("assets")
+
 
 @lru_cache(maxsize=64)
 def _renderer(name: str, ink: str) -> QSvgRenderer:
-    text = (files("velkin.app") / "assets" / "glyphs" / f"{name}.svg").read_text()
+    text = (_ASSETS / "glyphs" / f"{name}.svg").read_text()
     return QSvgRenderer(QByteArray(text.replace("#161616", ink).encode()))
 
 
@@ -24,7 +26,7 @@ def draw(painter: QPainter, name: str, rect: QRectF, ink: QColor) -> None:
 
 def app_icon() -> QIcon:
     """Velkin's own icon."""
-    data = (files("velkin.app") / "assets" / "velkin.svg").read_bytes()
+    data = (_ASSETS / "velkin.svg").read_bytes()
     icon = QIcon()
     renderer = QSvgRenderer(QByteArray(data))
     for size in (16, 32, 64, 128):

@@ -11,7 +11,6 @@ import sys
 import threading
 from collections.abc import Callable
 from contextlib import suppress
-from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import TracebackType
 
@@ -28,6 +27,22 @@ class _Teller(QObject):
     """Brings what happened on any thread to the GUI thread."""
 
     happened = pyqtSignal(str)
+
+
+class _File(logging.Handler):
+    """The log's file, opened with the first line that is written: what turns files over loads much that nobody needs before."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._kept: logging.Handler | None = None
+
+    def emit(self, record: logging.LogRecord) -> None:
+        if self._kept is None:
+            from logging.handlers import RotatingFileHandler
+
+            self._kept = RotatingFileHandler(path(), maxBytes=_LARGEST, backupCount=_KEPT, encoding="utf-8", delay=True)
+            self._kept.setFormatter(self.formatter)
+        self._kept.handle(record)
 
 
 _teller: _Teller | None = None
@@ -55,7 +70,7 @@ def begin() -> None:
     handler: logging.Handler = logging.StreamHandler()
     with suppress(OSError):
         path().parent.mkdir(parents=True, exist_ok=True)
-        handler = RotatingFileHandler(path(), maxBytes=_LARGEST, backupCount=_KEPT, encoding="utf-8", delay=True)
+        handler = _File()
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(threadName)s: %(message)s"))
     _log.addHandler(handler)
     sys.excepthook = _unforeseen

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
-from importlib.resources import as_file, files
+from pathlib import Path
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
@@ -53,11 +53,8 @@ def current() -> Theme:
 
 def load_fonts() -> None:
     """Make Inter known to Qt from the files that ship with Velkin."""
-    folder = files("velkin") / "fonts"
-    for item in sorted(folder.iterdir(), key=lambda f: f.name):
-        if item.name.endswith(".otf"):
-            with as_file(item) as path:
-                QFontDatabase.addApplicationFont(str(path))
+    for path in sorted((Path(__file__).parents[1] / "fonts").glob("*.otf")):
+        QFontDatabase.addApplicationFont(str(path))
 
 
 def font(pixels: int = 13, weight: int = 400, capitals: bool = False) -> QFont:
@@ -99,7 +96,7 @@ def apply(app: QApplication, theme: Theme) -> None:
 
 def _arrow(t: Theme, name: str) -> str:
     """The file of an arrow in the theme's ink, for the style sheet."""
-    return str(files("velkin.app") / "assets" / "arrows" / f"{name}-{t.ink[1:].lower()}.svg")
+    return str(Path(__file__).parent / "assets" / "arrows" / f"{name}-{t.ink[1:].lower()}.svg")
 
 
 def _sheet(t: Theme) -> str:

@@ -123,7 +123,7 @@ def _outs(arguments: argparse.Namespace) -> list[Path | None] | None:
 
 def _suffix(file: Path, wish: str | None) -> str:
     """What an output's name ends with: as wished, else as its source's where that can be written, else TIFF's."""
-    from velkin.core.files.formats import FORMATS
+    from velkin.core.files.kinds import FORMATS
 
     if wish:
         return f".{wish}"

@@ -36,7 +36,7 @@ def fit(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
     from velkin.core.cameraprofiles.export import FORMATS, ExportChoices, exported
     from velkin.core.cameraprofiles.fit import stamped
-    from velkin.core.files.formats import is_picture_name
+    from velkin.core.files.kinds import is_picture_name
     from velkin.core.files.safely import refuse_output, write_whole
 
     outs: list[Path] = arguments.out

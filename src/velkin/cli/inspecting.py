@@ -103,7 +103,7 @@ def _document(path: Path, page: int, contents: bool) -> dict[str, Any]:
 def _account(path: Path, page: int, kind: str, size: tuple[int, int]) -> tuple[Carried, ...]:
     """What becomes of each part when the picture is converted and written in its own format, or as TIFF where that is not written."""
     from velkin.core.files.encode import account_of
-    from velkin.core.files.formats import SUFFIXES
+    from velkin.core.files.kinds import SUFFIXES
     from velkin.core.files.source_contents import contents_of
 
     return account_of(contents_of(path, page), kind if kind in SUFFIXES else "tiff", family="", size=size)[1]

@@ -15,7 +15,8 @@ if TYPE_CHECKING:
 
 def merge(arguments: argparse.Namespace) -> int:
     """Run the verb; the exit status."""
-    from velkin.core.files.formats import format_at, format_of
+    from velkin.core.files.formats import format_at
+    from velkin.core.files.kinds import format_of
     from velkin.core.files.layers.picture import opened
     from velkin.core.files.layers.stack import listed
     from velkin.core.files.picture import decode_picture
@@ -30,7 +31,7 @@ def merge(arguments: argparse.Namespace) -> int:
     known = _known(arguments)
     if known != "ora":
         raise NotSupported(
-            f"it has no layers that Velkin reads (it is {format_at(arguments.file).name}); use convert", arguments.file
+            f"it has no layers that Velkin reads (it is {format_at(arguments.file).kind.name}); use convert", arguments.file
         )
     refuse_output(arguments.out, [arguments.file], arguments.replace)
     format_of(arguments.out)
@@ -78,7 +79,7 @@ def _known(arguments: argparse.Namespace) -> str:
     if is_raw_name(arguments.file):
         raise NotSupported("a raw file has no layers; use render", arguments.file)
     try:
-        return format_at(arguments.file).id
+        return format_at(arguments.file).kind.id
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror})", arguments.file) from error
 

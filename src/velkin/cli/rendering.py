@@ -95,7 +95,7 @@ def _check(arguments: argparse.Namespace) -> int:
     """Refuse what does not go together; the bits to write."""
     import math
 
-    from velkin.core.files.formats import best_bits, check_format, format_of
+    from velkin.core.files.kinds import best_bits, check_format, format_of
 
     kind = format_of(arguments.out)
     if not math.isfinite(arguments.exposure) or abs(arguments.exposure) > 20:
@@ -135,7 +135,7 @@ def render(arguments: argparse.Namespace) -> Told:
     from velkin.core.cameraprofiles.takes import encoding_taken
     from velkin.core.files import raw
     from velkin.core.files.encode import write_picture
-    from velkin.core.files.formats import format_of
+    from velkin.core.files.kinds import format_of
     from velkin.core.files.picture import Picture
     from velkin.core.files.safely import refuse_output, write_whole
     from velkin.core.handoff.profile_input import camera_tiff

@@ -13,7 +13,6 @@ import hashlib
 import io
 import os
 import tempfile
-import zipfile
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -66,6 +65,8 @@ def kept_on_disk(kind: type) -> Callable[[_F], _F]:
 
 
 def _read(path: Path, kind: type) -> Any:
+    from zipfile import BadZipFile
+
     try:
         with np.load(path, allow_pickle=False) as data:
             if kind is float:
@@ -77,7 +78,7 @@ def _read(path: Path, kind: type) -> Any:
                 value = data[f.name]
                 values[f.name] = value if value.ndim else value.item()
             return kind(**values)
-    except (OSError, ValueError, KeyError, TypeError, EOFError, zipfile.BadZipFile):
+    except (OSError, ValueError, KeyError, TypeError, EOFError, BadZipFile):
         return None
 
 

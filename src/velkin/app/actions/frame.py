@@ -10,7 +10,7 @@ from velkin.app.actions.dialogs import Dialogs, pattern
 from velkin.app.context import Context
 from velkin.app.model.places import Page
 from velkin.app.words import count
-from velkin.core.files.formats import PICTURES
+from velkin.core.files.kinds import PICTURES
 from velkin.core.files.raw_names import SUFFIXES
 from velkin.core.shoot.frame import Role
 from velkin.core.shoot.lights import light_words

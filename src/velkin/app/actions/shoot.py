@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from velkin.app.actions.dialogs import Dialogs, pattern
 from velkin.app.context import Context
 from velkin.app.words import count
-from velkin.core.files.formats import PICTURES
+from velkin.core.files.kinds import PICTURES
 from velkin.core.files.raw_names import SUFFIXES
 from velkin.core.shoot.store import backup_path
 

@@ -170,7 +170,7 @@ class RenderService(QObject):
             with contextlib.suppress(VelkinError):
                 self._decoded.get(source, of, True)
 
-        self._front.submit(early)
+        self._back.submit(early)  # the one who shows it is free to show a preview meanwhile
 
     def show(
         self,

@@ -7,9 +7,7 @@ NumPy's own files begin with a line of Python, and reading such lines in several
 from __future__ import annotations
 
 import contextlib
-import os
 import struct
-import tempfile
 import threading
 from collections import OrderedDict
 from pathlib import Path
@@ -21,6 +19,7 @@ from numpy.typing import NDArray
 from platformdirs import user_cache_path
 
 from velkin.core.conversion.codes import as_float
+from velkin.core.disk_cache import put
 from velkin.core.sampling import reduced
 
 Pixels = NDArray[np.float32]
@@ -75,11 +74,7 @@ class SmallPictures:
         if not keep:
             return np.asarray(small, dtype=np.float32)
         self._remember(digest, small)
-        with contextlib.suppress(OSError):
-            self._folder.mkdir(parents=True, exist_ok=True)
-            with tempfile.NamedTemporaryFile(dir=self._folder, suffix=".part", delete=False) as partial:
-                partial.write(_HEAD.pack(*small.shape) + small.astype("<f2").tobytes())
-            os.replace(partial.name, self._file(digest))
+        put(self._file(digest), _HEAD.pack(*small.shape) + small.astype("<f2").tobytes())
         return np.asarray(small, dtype=np.float32)
 
     def _file(self, digest: str) -> Path:

@@ -15,7 +15,7 @@ from velkin.core.cameraprofiles.matrices import built_in
 from velkin.core.charts.reading_job import read_found
 from velkin.core.errors import VelkinError
 from velkin.core.files.digest import digest_of
-from velkin.core.files.formats import is_picture_name
+from velkin.core.files.kinds import is_picture_name
 from velkin.core.files.raw_names import is_raw_name
 from velkin.core.shoot.arrivals import Arrival, Recognised, look_at
 from velkin.core.shoot.frame import Frame, Role

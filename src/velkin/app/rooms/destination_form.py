@@ -17,13 +17,12 @@ from velkin.core.destinations.destination import EXISTING, SHARPENING, Destinati
 from velkin.core.destinations.naming import WORDS
 from velkin.core.destinations.sizing import CUT, EXACT, FULL, LONG, PRINT, WHITE, Size
 from velkin.core.files.coding import SUBSAMPLINGS, TIFF_COMPRESSIONS
-from velkin.core.files.formats import best_bits, format_named
+from velkin.core.files.kinds import DELIVERED, best_bits
 from velkin.core.files.metadata_policy import ALL, KEEPING, MetadataPolicy
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
 from velkin.core.spaces.rgb import RGBSpace
 
-_FORMATS = {kind: format_named(kind).name for kind in ("jpeg", "tiff", "png", "webp", "avif", "jxl")}
 _SIZES = {FULL: "full size", LONG: "by its long edge", EXACT: "exact pixels", PRINT: "for a print"}
 _FILLS = {CUT: "fill it, cut off what stands over", WHITE: "whole picture, on white"}
 _SUBSAMPLING = {"4:4:4": "full colour (4:4:4)", "4:2:2": "half across (4:2:2)", "4:2:0": "half both ways (4:2:0)"}
@@ -111,7 +110,7 @@ class DestinationForm(QWidget):
     def _build_file(self, column: QVBoxLayout) -> None:
         column.addWidget(Rule())
         column.addWidget(Heading("File"))
-        self.kind = _choice(_FORMATS, "Format")
+        self.kind = _choice(DELIVERED, "Format")
         self.kind.activated.connect(lambda _: self._edited())
         column.addWidget(labelled("Format", self.kind, _WIDTH))
         self.bits = _choice({}, "Bits")

@@ -12,7 +12,7 @@ from velkin.app.widgets.checkable import CheckBox
 from velkin.app.widgets.parts import Rule, Words, button, labelled
 from velkin.app.widgets.sheet import Sheet
 from velkin.app.words import ASSIGN, CONVERT
-from velkin.core.files.formats import FORMATS, holds_transparency
+from velkin.core.files.kinds import FORMATS, holds_transparency
 from velkin.core.handoff.copies import CopyWish
 from velkin.core.path import ColourPath
 from velkin.core.shoot.frame import Frame

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from importlib.resources import files
+from pathlib import Path
 
 from PyQt6.QtWidgets import QTextBrowser, QWidget
 
@@ -18,7 +18,7 @@ class GuideSheet(Sheet):
         self.page = QTextBrowser()
         self.page.setAccessibleName("Guide")
         self.page.setOpenLinks(False)
-        text = (files("velkin.app") / "assets" / "guide.md").read_text(encoding="utf-8")
+        text = (Path(__file__).parents[1] / "assets" / "guide.md").read_text(encoding="utf-8")
         self.page.setMarkdown(text)
         self.column.addWidget(self.page)
         self.only_close()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from importlib.resources import files
 from pathlib import Path
 
 from velkin.core.charts.chart_file import chart_from_json, load_chart
@@ -15,7 +14,7 @@ BUILT_IN = ("iso24", "velkin48")
 
 @lru_cache(maxsize=8)
 def _shipped(name: str) -> Chart:
-    return chart_from_json((files(__package__) / "data" / f"{name}.json").read_text(), Path(f"{name}.json"))
+    return chart_from_json((Path(__file__).with_name("data") / f"{name}.json").read_text(), Path(f"{name}.json"))
 
 
 def iso24() -> Chart:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -34,7 +33,9 @@ class Table:
 def _words(line: str, number: int, path: Path) -> list[str]:
     if '"' not in line:
         return line.split("#")[0].split()
-    splitter = shlex.shlex(line, posix=True)
+    from shlex import shlex
+
+    splitter = shlex(line, posix=True)
     splitter.whitespace_split, splitter.quotes, splitter.escape, splitter.commenters = True, '"', "", "#"
     try:
         return list(splitter)

@@ -6,7 +6,6 @@ LGOROWLENGTH, from names such as A1…F4, from the grid that the user gives) or 
 
 from __future__ import annotations
 
-import csv
 import json
 import math
 import re
@@ -72,6 +71,8 @@ def load_chart(path: Path, grid: tuple[int, int] | None = None) -> Chart:
 
 
 def _csv_table(text: str, path: Path) -> cgats.Table:
+    import csv
+
     lines = [(n, line) for n, line in enumerate(text.splitlines(), start=1) if line.strip() and not line.startswith("#")]
     if not lines:
         raise BadChart("this is no chart definition: no line holds anything", path)

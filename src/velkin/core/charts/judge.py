@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from enum import Enum
-from statistics import median
 
 import numpy as np
 from numpy.typing import NDArray
@@ -230,6 +229,8 @@ def _glare(reading: Reading, chart: Chart, light: LightOnChart) -> Judgement:
 
 def _shadow(reading: Reading, chart: Chart, light: LightOnChart) -> Judgement:
     """A step in the light: the patches beyond some line are darker than the others by a common factor."""
+    from statistics import median
+
     places = chart.centres() * np.array([chart.aspect, 1.0])
     usable = np.array([p.clipped < _CLIPPED_SHARE and p.buried < _BURIED_SHARE for p in reading.patches])
     usable &= ~np.isin(chart.ids, reading.choices.left_out)

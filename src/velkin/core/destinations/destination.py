@@ -10,7 +10,7 @@ from velkin.core.destinations.naming import NameFacts, stem_of
 from velkin.core.destinations.sizing import LONG, Size
 from velkin.core.errors import NotSupported
 from velkin.core.files.coding import SUBSAMPLINGS, TIFF_COMPRESSIONS, Compression, Subsampling
-from velkin.core.files.formats import SUFFIXES, check_format, format_named, holds_transparency
+from velkin.core.files.kinds import DELIVERED, SUFFIXES, check_format, holds_transparency, kind_named
 from velkin.core.files.metadata_policy import ALL, KEEPING, MetadataPolicy
 from velkin.core.icc.space import Space
 from velkin.core.icc.transform import Intent
@@ -25,8 +25,6 @@ EXISTING: dict[Existing, str] = {
     SKIP: "keep it and write nothing",
     REPLACE: "replace it, after asking",
 }
-#: Formats that files are delivered in: those with a place for what is said of a picture, so that it can be checked.
-_DELIVERED = tuple(kind for kind in SUFFIXES if format_named(kind).holds)
 #: Output sharpening: the share of local lightness contrast that is added.
 Sharpening = Literal["off", "low", "standard", "high"]
 SHARPENING: dict[Sharpening, float] = {"off": 0.0, "low": 0.25, "standard": 0.5, "high": 0.9}
@@ -65,11 +63,11 @@ class FileFormat:
     @property
     def lossless(self) -> bool:
         """Whether every sample comes back as it was written."""
-        return format_named(self.kind).lossless
+        return kind_named(self.kind).lossless
 
     def words(self) -> str:
         """The format in words."""
-        name = format_named(self.kind).name
+        name = kind_named(self.kind).name
         return f"{name} {self.bits}-bit" + ("" if self.lossless else f", quality {self.quality}")
 
     def keeps_transparency(self, model: str) -> bool:
@@ -78,8 +76,8 @@ class FileFormat:
 
     def check(self, model: str) -> None:
         """Refuse what cannot be written in a colour model. Raises NotSupported."""
-        if self.kind not in _DELIVERED:
-            raise NotSupported(f"the format {self.kind!r} is not one of {', '.join(_DELIVERED)}")
+        if self.kind not in DELIVERED:
+            raise NotSupported(f"the format {self.kind!r} is not one of {', '.join(DELIVERED)}")
         if not 1 <= self.quality <= 100:
             raise NotSupported(f"quality {self.quality} is not within 1 to 100")
         if self.subsampling not in SUBSAMPLINGS or self.compression not in TIFF_COMPRESSIONS:

@@ -13,7 +13,8 @@ from velkin.core.errors import VelkinError
 from velkin.core.files.carrying import Target, carriage
 from velkin.core.files.coding import PLAIN, Coding
 from velkin.core.files.contents import Carried, Part, PartKind, left_behind
-from velkin.core.files.formats import check_format, format_named
+from velkin.core.files.formats import format_named
+from velkin.core.files.kinds import check_format
 from velkin.core.files.metadata import Metadata, Resolution
 from velkin.core.files.picture import Picture
 from velkin.core.files.safely import being_written, publish
@@ -150,7 +151,7 @@ def account_of(
     known = format_named(kind)
     target = Target(
         known.holds,
-        known.name,
+        known.kind.name,
         family,
         size,
         contents.orientation,

@@ -20,7 +20,7 @@ import rawpy
 from numpy.typing import NDArray
 
 from velkin.core.files.facts import FileFacts
-from velkin.core.files.formats.jpeg import FRAMES, segments_of
+from velkin.core.files.jpeg_structure import FRAMES, segments_of
 from velkin.core.files.picture import upright_by
 from velkin.core.files.raw import RawFacts, opened
 

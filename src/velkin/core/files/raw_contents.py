@@ -13,8 +13,8 @@ from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import ExifTree, read_block, tree_of
 from velkin.core.files.formats.base import exif_parts
 from velkin.core.files.formats.bmff import boxes
-from velkin.core.files.formats.jpeg import segments_of
 from velkin.core.files.formats.tiff import directory_parts, inner_directories, other_directory
+from velkin.core.files.jpeg_structure import segments_of
 from velkin.core.files.tiff_structure import Directory, NoTIFF, Structure
 
 _TIFF_LIKE = (b"II*\0", b"MM\0*", b"IIRO", b"IIRS", b"MMOR", b"IIU\0", b"II+\0", b"MM\0+")

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from velkin.core.files.formats import holds_transparency
+from velkin.core.files.kinds import holds_transparency
 from velkin.core.files.picture import Numbers, Picture
 
 #: White of each colour model as a share of full scale (Lab as `Picture` encodes it; CMYK is the amount of ink).

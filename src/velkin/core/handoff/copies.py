@@ -18,7 +18,8 @@ from velkin.core.errors import NotSupported, OutputFailed, UnreadableFile
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import left_behind
 from velkin.core.files.encode import write_picture
-from velkin.core.files.formats import best_bits, check_format, format_at, format_named, format_of, holds_transparency
+from velkin.core.files.formats import format_at, format_named
+from velkin.core.files.kinds import best_bits, check_format, format_of, holds_transparency, kind_named
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import refuse_output, write_whole
 from velkin.core.files.transparency import held_by
@@ -99,7 +100,7 @@ def write_copy(
     space = after(start, steps) if start is not None else None
     converts = start is not None and convert_anything(start, steps)
     try:
-        own_kind = format_at(source).id
+        own_kind = format_at(source).kind.id
     except OSError as error:
         raise UnreadableFile(f"the file cannot be read ({error.strerror})", source) from error
     eight = kind in ("jpeg", "webp") and wish.bits == 8
@@ -107,7 +108,7 @@ def write_copy(
         return _same_samples(source, kind, space, wish)
     picture = picture or decode_picture(source, wish.page)
     own = bits_of(picture.numbers)
-    if steps and isinstance(steps[-1], Convert) and (not format_named(kind).lossless or wish.bits not in (None, own)):
+    if steps and isinstance(steps[-1], Convert) and (not kind_named(kind).lossless or wish.bits not in (None, own)):
         converts = True  # the numbers are right already; only bits or format are others
     if space is not None and not converts:
         check_model(space, picture.model, source)
@@ -171,11 +172,15 @@ def _same_samples(source: Path, kind: str, space: Space | None, wish: CopyWish) 
 
 def _as_decoded(picture: Picture, source: Path, kind: str, own_kind: str, space: Space | None, wish: CopyWish) -> Copied:
     """The samples as they were decoded, in a format that keeps them."""
-    target, own_format = format_named(kind), format_named(own_kind)
+    target, own_format = kind_named(kind), kind_named(own_kind)
     if not target.lossless:
         raise NotSupported(
             f"assigning keeps every number, and {target.name} would change them; "
-            + (f"write {own_format.name}, TIFF or PNG" if own_format.retags and own_format.bits else "write TIFF or PNG"),
+            + (
+                f"write {own_format.name}, TIFF or PNG"
+                if format_named(own_kind).retags and own_format.bits
+                else "write TIFF or PNG"
+            ),
             wish.out,
         )
     bits = bits_of(picture.numbers)
@@ -212,8 +217,8 @@ def retag_source(source: Path, space: Space, page: int = 0) -> None:
     """
     source = source.resolve()  # a link stays a link; the file it leads to is tagged
     known = format_at(source)
-    if not known.retags or not known.bits:
-        raise NotSupported(f"{known.name} files cannot be given a tag without writing their pixels anew", source)
+    if not known.retags or not known.kind.bits:
+        raise NotSupported(f"{known.kind.name} files cannot be given a tag without writing their pixels anew", source)
     fresh = source.with_name(f".{source.name[:80]}.velkin-new{source.suffix}")
     kept = source.with_name(f".{source.name[:80]}.velkin-before")
     try:

@@ -10,7 +10,7 @@ from velkin.core.conversion.outside import Outside
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import left_behind
 from velkin.core.files.encode import write_picture
-from velkin.core.files.formats import best_bits, check_format, format_of, holds_transparency
+from velkin.core.files.kinds import best_bits, check_format, format_of, holds_transparency
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.safely import refuse_output
 from velkin.core.files.transparency import held_by

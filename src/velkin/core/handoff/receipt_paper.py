@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import logging
-from importlib.resources import as_file, files
 from io import BytesIO
+from pathlib import Path
 
 from fpdf import FPDF
 
@@ -26,8 +26,7 @@ class _Paper(FPDF):
         logging.getLogger("fpdf").setLevel(logging.ERROR)  # a letter that the font does not have is no news here
         logging.getLogger("fontTools").setLevel(logging.ERROR)
         for weight, style in (("Regular", ""), ("SemiBold", "B")):
-            with as_file(files("velkin") / "fonts" / f"Inter-{weight}-paper.ttf") as font:
-                self.add_font("Inter", style, font)
+            self.add_font("Inter", style, Path(__file__).parents[2] / "fonts" / f"Inter-{weight}-paper.ttf")
 
     def footer(self) -> None:
         """The shoot and the page's number, at the bottom."""

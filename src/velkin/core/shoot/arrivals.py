@@ -13,7 +13,6 @@ from velkin.core.files.digest import digest_of
 from velkin.core.files.raw import RawFacts, read_facts
 from velkin.core.files.raw_names import is_raw_name
 from velkin.core.files.safely import is_text_name
-from velkin.core.files.source_contents import contents_of
 from velkin.core.icc.space import Space
 from velkin.core.shoot.frame import Role
 from velkin.core.tags.facts import PictureFacts, facts_of
@@ -55,6 +54,8 @@ def look_at(path: Path, page: int = 0) -> Arrival:
     """
     if not is_text_name(path):
         raise UnreadableFile("its name or folder is not valid text (UTF-8), which a shoot cannot keep; rename it", path)
+    from velkin.core.files.source_contents import contents_of  # what reads files of all kinds loads when one arrives
+
     stamp, _ = stamp_of(path)  # before it is read, so that a change meanwhile is noticed later
     if is_raw_name(path):
         return Arrival(replace(read_facts(path), also=also_holds(contents_of(path).parts), stamp=stamp), digest_of(path))

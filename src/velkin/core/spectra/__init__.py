@@ -6,10 +6,8 @@ white has Y = 1. Reflectances are 0..1.
 
 from __future__ import annotations
 
-import csv
 from dataclasses import dataclass
 from functools import lru_cache
-from importlib.resources import files
 from pathlib import Path
 
 import numpy as np
@@ -25,8 +23,8 @@ _AT_560 = 36
 
 @lru_cache(maxsize=1)
 def _tables() -> Floats:
-    text = (files(__package__) / "data" / "cie.csv").read_text()
-    return np.array(list(csv.reader(line for line in text.splitlines() if line[0] != "#")), dtype=np.float64)
+    lines = (Path(__file__).with_name("data") / "cie.csv").read_text().splitlines()
+    return np.array([line.split(",") for line in lines if line[0] != "#"], dtype=np.float64)
 
 
 def observer() -> Floats:
@@ -122,6 +120,8 @@ def parse_light(text: str) -> Illuminant:
 
 
 def _light_from_csv(path: Path) -> Illuminant:
+    import csv
+
     try:
         rows = list(csv.reader(path.read_text(encoding="utf-8-sig").splitlines()))
     except OSError as error:

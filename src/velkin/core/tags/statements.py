@@ -5,6 +5,7 @@ from __future__ import annotations
 from velkin.core.files.exif import ExifFacts
 from velkin.core.files.formats import format_named
 from velkin.core.files.formats.base import Head
+from velkin.core.files.kinds import kind_named
 from velkin.core.tags.declared import space_of_cicp
 from velkin.core.tags.holding import icc_tag
 from velkin.core.tags.tag import Statement
@@ -23,7 +24,7 @@ def statements_of(head: Head, exif: ExifFacts) -> list[Statement]:
         tag, _ = icc_tag(c.icc, head.model)
         rows.append(Statement("Embedded profile", where, tag.description))
     if c.by_format:
-        rows.append(Statement("Without a profile", format_named(head.format).name, "sRGB"))
+        rows.append(Statement("Without a profile", kind_named(head.format).name, "sRGB"))
     if c.cicp is not None:
         space = space_of_cicp(c.cicp)
         rows.append(Statement("Code points", "cICP", f"{c.cicp[0]}, {c.cicp[1]}" + (f": {space.name}" if space else "")))

@@ -1,10 +1,10 @@
-"""The formats of finished pictures. A new one is a module with its class, and one line here."""
+"""What reads and writes finished pictures. A new format is a module with its class, one line here, and its kind in `kinds`."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from velkin.core.errors import NotSupported, UnreadableFile
+from velkin.core.errors import UnreadableFile
 from velkin.core.files.formats.base import Format
 from velkin.core.files.formats.heif import AVIF, HEIF
 from velkin.core.files.formats.jpeg import JPEG
@@ -14,15 +14,8 @@ from velkin.core.files.formats.png import PNG
 from velkin.core.files.formats.tiff import TIFF
 from velkin.core.files.formats.webp import WebP
 
-#: In the order in which they are offered.
 ALL: tuple[Format, ...] = (TIFF(), JPEG(), PNG(), WebP(), AVIF(), JXL(), HEIF(), OpenRaster())
-_BY_ID = {f.id: f for f in ALL}
-#: Ends of names of all pictures that are read.
-PICTURES = frozenset(suffix for f in ALL for suffix in f.suffixes)
-#: What a name's end asks for, of the formats that are written.
-FORMATS: dict[str, str] = {suffix: f.id for f in ALL if f.bits for suffix in f.suffixes}
-#: The end of a name for each format that is written.
-SUFFIXES: dict[str, str] = {f.id: f.suffixes[0] for f in ALL if f.bits}
+_BY_ID = {f.kind.id: f for f in ALL}
 
 
 def format_named(kind: str) -> Format:
@@ -50,35 +43,3 @@ def format_at(path: Path) -> Format:
         if known.recognises(head):
             return known
     raise UnreadableFile("not a picture or raw file that Velkin can read", path)
-
-
-def format_of(out: Path) -> str:
-    """The format that an output's name asks for. Raises NotSupported."""
-    if out.suffix.lower() not in FORMATS:
-        raise NotSupported(f"writing {out.suffix or 'a file without suffix'} is not supported; use {', '.join(FORMATS)}", out)
-    return FORMATS[out.suffix.lower()]
-
-
-def check_format(kind: str, bits: int, model: str, out: Path | None) -> None:
-    """Refuse what a format cannot hold. Raises NotSupported."""
-    known = _BY_ID[kind]
-    if bits not in known.bits:
-        raise NotSupported(f"{known.name} holds {' or '.join(str(b) for b in known.bits)} bits, not {bits}", out)
-    if model not in known.models:
-        raise NotSupported(f"{known.name} holds no {model} pictures here; use TIFF", out)
-
-
-def holds_transparency(kind: str) -> bool:
-    """Whether a format holds transparent parts."""
-    return _BY_ID[kind].clear
-
-
-def best_bits(kind: str, wanted: int) -> int:
-    """The most bits up to `wanted` that a format holds."""
-    bits = _BY_ID[kind].bits
-    return max((b for b in bits if b <= wanted), default=min(bits))
-
-
-def is_picture_name(path: Path) -> bool:
-    """Whether a file's name ends like a finished picture's; what it is is decided by opening it."""
-    return path.suffix.lower() in PICTURES

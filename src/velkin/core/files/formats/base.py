@@ -17,6 +17,7 @@ from velkin.core.errors import NotSupported
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import ORIENTATION, ExifTree
+from velkin.core.files.kinds import FormatKind
 from velkin.core.files.layers.stack import LayerFacts
 from velkin.core.files.metadata import Metadata, Resolution, resolution_in
 from velkin.core.files.picture import Picture
@@ -137,17 +138,8 @@ class Format(ABC):
 
     Attributes
     ----------
-    id, name : str
-    suffixes : tuple of str
-        Ends of names, the usual first.
-    bits : tuple of int
-        Of a sample, that are written; empty for a format that is only read.
-    models : tuple of str
-        That are written.
-    clear : bool
-        Whether transparent parts are written.
-    lossless : bool
-        Whether every number that is written is read again.
+    kind : FormatKind
+        How it is called and what it holds when written.
     holds : frozenset of type
         What it has a place for beside the picture (see `carrying.Target`).
     keywords : frozenset of str, or None
@@ -157,13 +149,7 @@ class Format(ABC):
     most_exif : int
     """
 
-    id: ClassVar[str]
-    name: ClassVar[str]
-    suffixes: ClassVar[tuple[str, ...]]
-    bits: ClassVar[tuple[int, ...]] = ()
-    models: ClassVar[tuple[str, ...]] = ()
-    clear: ClassVar[bool] = False
-    lossless: ClassVar[bool] = False
+    kind: ClassVar[FormatKind]
     holds: ClassVar[frozenset[type]] = frozenset()
     keywords: ClassVar[frozenset[str] | None] = None
     retags: ClassVar[bool] = False
@@ -198,7 +184,7 @@ class Format(ABC):
 
     def encode(self, picture: Picture, icc: bytes | None, metadata: Metadata, coding: Coding) -> bytes:
         """A whole file. Raises NotSupported."""
-        raise NotSupported(f"{self.name} is read and not written; use TIFF, PNG or JPEG")
+        raise NotSupported(f"{self.kind.name} is read and not written; use TIFF, PNG or JPEG")
 
     def write(self, out: Path, picture: Picture, icc: bytes | None, metadata: Metadata, coding: Coding) -> None:
         """As `encode`, into a file. Raises NotSupported, OSError."""
@@ -206,7 +192,9 @@ class Format(ABC):
 
     def retagged(self, data: bytes, icc: bytes, family: str, page: int = 0) -> bytes:
         """The file's bytes with another profile, every sample as it was. Raises NotSupported, ValueError, struct.error."""
-        raise NotSupported(f"{self.name} files cannot be given a tag without writing their pixels anew; write a TIFF or PNG")
+        raise NotSupported(
+            f"{self.kind.name} files cannot be given a tag without writing their pixels anew; write a TIFF or PNG"
+        )
 
 
 def exif_parts(tree: ExifTree, block: int) -> list[Part]:

@@ -11,12 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.errors import NotSupported, UnreadableFile
+from velkin.core.files import kinds
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import ExifTree, agreeing, read_block, written
 from velkin.core.files.formats.base import ColourSaid, Format, Head, Samples, exif_parts, said_resolution
 from velkin.core.files.formats.bmff import Added, Item, Meta, changed, frames_in, read_meta
-from velkin.core.files.formats.jpeg import EXIF_MARK
+from velkin.core.files.jpeg_structure import EXIF_MARK
 from velkin.core.files.limits import check_size
 from velkin.core.files.metadata import Metadata
 from velkin.core.files.picture import Picture, upright_by
@@ -45,9 +46,7 @@ def _orientation(properties: list[tuple[bytes, bytes]]) -> int:
 class HEIF(Format):
     """HEIF with HEVC: read."""
 
-    id = "heic"
-    name = "HEIF"
-    suffixes: ClassVar[tuple[str, ...]] = (".heic", ".heif", ".hif")
+    kind = kinds.HEIF
     icc_place = "colr"
     _brands: ClassVar[tuple[bytes, ...]] = (b"heic", b"heix", b"hevc", b"hevx", b"heim", b"heis")
 
@@ -100,7 +99,7 @@ class HEIF(Format):
         icc, cicp = _colour(coded)
         tree = self._tree(data, meta)
         return Head(
-            format=self.id,
+            format=self.kind.id,
             width=width,
             height=height,
             channels=channels + alpha,
@@ -181,12 +180,7 @@ class HEIF(Format):
 class AVIF(HEIF):
     """AVIF: 8, 10 or 12 bits are read; 8, and 12 for 16, are written, without chroma subsampling."""
 
-    id = "avif"
-    name = "AVIF"
-    suffixes = (".avif",)
-    bits = (8, 16)
-    models = ("rgb",)
-    clear = True
+    kind = kinds.AVIF
     holds = frozenset((ExifTree, bytes))
     retags = True
     _brands = (b"avif", b"avis")
@@ -225,7 +219,9 @@ class AVIF(HEIF):
 
     def retagged(self, data: bytes, icc: bytes, family: str, page: int = 0) -> bytes:
         if page:
-            raise NotSupported(f"only the first picture of a {self.name} file can be given a tag in place; write a TIFF or PNG")
+            raise NotSupported(
+                f"only the first picture of a {self.kind.name} file can be given a tag in place; write a TIFF or PNG"
+            )
         meta = read_meta(data)
         out = bytearray(data)
         for item in meta.items.values():

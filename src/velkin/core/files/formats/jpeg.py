@@ -14,40 +14,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.errors import NotSupported, UnreadableFile
-from velkin.core.files import xmp
+from velkin.core.files import kinds, xmp
 from velkin.core.files.coding import SUBSAMPLINGS, Coding
 from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import ExifTree, agreeing, read_block, written
 from velkin.core.files.formats.base import ColourSaid, Format, Head, Samples, exif_parts, said_resolution, turned_by
 from velkin.core.files.iim import DataSet, read_iim, written_iim
 from velkin.core.files.image_resources import IPTC, JPEG_MARK, Resource, read_resources, written_resources
+from velkin.core.files.jpeg_structure import EXIF_MARK, FRAMES, ICC_MARK, LONGEST, SOI, XMP_MARK, Segment, segments_of
 from velkin.core.files.metadata import Metadata, Resolution, Text
 from velkin.core.files.picture import Picture
 from velkin.core.files.tiff_structure import NoTIFF, Structure
 
-_SOI, _EOI = b"\xff\xd8", b"\xff\xd9"
+_EOI = b"\xff\xd9"
 _APP0, _APP1, _APP2, _APP13, _APP14, _COM = 0xE0, 0xE1, 0xE2, 0xED, 0xEE, 0xFE
-EXIF_MARK = b"Exif\0\0"
-ICC_MARK = b"ICC_PROFILE\0"
-XMP_MARK = b"http://ns.adobe.com/xap/1.0/\0"
 _XMP_MORE_MARK = b"http://ns.adobe.com/xmp/extension/\0"
 _MPF_MARK = b"MPF\0"
 _GAIN_MARK = b"urn:iso:std:iso:ts:21496:-1\0"
-_LONGEST = 65533
-#: Markers of the segment that tells bits, size and channels (ITU-T T.81, table B.1).
-FRAMES = frozenset(range(0xC0, 0xD0)) - {0xC4, 0xC8, 0xCC}
 _MODELS = {1: "gray", 3: "rgb", 4: "cmyk"}
 _GAIN_WORDS = re.compile(rb"hdr-gain-map|HDRGainMap")
 _DEPTH_WORDS = re.compile(rb"GDepth|/depthmap/|Semantic=\"Depth\"")
-
-
-@dataclass(frozen=True)
-class Segment:
-    """A marker segment before the picture data: marker, place of its first byte, payload."""
-
-    marker: int
-    at: int
-    payload: bytes
 
 
 @dataclass(frozen=True)
@@ -59,49 +45,15 @@ class Inner:
     bytes: int
 
 
-def segments_of(stream: BinaryIO) -> tuple[list[Segment], int]:
-    """The segments before the picture data, and where those begin. Raises ValueError."""
-    begin = stream.tell()
-    if stream.read(2) != _SOI:
-        raise ValueError("no start of image")
-    segments: list[Segment] = []
-    while True:
-        at = stream.tell()
-        head = stream.read(2)
-        if len(head) == 2 and head[0] != 0xFF:  # what does not belong here is passed over, as decoders do
-            near = head + stream.read(_LONGEST)
-            found = near.find(b"\xff", 1)
-            if found < 0:
-                return segments, at
-            stream.seek(at + found)
-            continue
-        if len(head) < 2:
-            return segments, at
-        marker = head[1]
-        if marker == 0xFF:  # fill byte
-            stream.seek(at + 1)
-            continue
-        if marker in (0xDA, 0xD9):
-            return segments, at
-        if marker == 0x01 or 0xD0 <= marker <= 0xD7:
-            continue
-        size = stream.read(2)
-        length = struct.unpack(">H", size)[0] if len(size) == 2 else 0
-        payload = stream.read(length - 2) if length >= 2 else b""
-        if length < 2 or len(payload) < length - 2:
-            return segments, at
-        segments.append(Segment(marker, at - begin, payload))
-
-
 def _segment(marker: int, payload: bytes) -> bytes:
-    if len(payload) > _LONGEST:
+    if len(payload) > LONGEST:
         raise NotSupported("a part is too large for a JPEG")
     return struct.pack(">BBH", 0xFF, marker, len(payload) + 2) + payload
 
 
 def icc_segments(icc: bytes) -> bytes:
     """A profile as APP2 segments. Raises NotSupported when it is too large."""
-    size = _LONGEST - len(ICC_MARK) - 2
+    size = LONGEST - len(ICC_MARK) - 2
     parts = [icc[i : i + size] for i in range(0, len(icc), size)]
     if len(parts) > 255:
         raise NotSupported("the profile is too large for a JPEG")
@@ -218,15 +170,11 @@ def _mpf_rows(structure_bytes: bytes) -> tuple[int, list[tuple[int, int, int, in
 class JPEG(Format):
     """JPEG, 8 bits, gray, RGB or CMYK."""
 
-    id = "jpeg"
-    name = "JPEG"
-    suffixes = (".jpg", ".jpeg", ".jpe", ".jfif")
-    bits = (8,)
-    models = ("rgb", "gray", "cmyk")
+    kind = kinds.JPEG
     holds = frozenset((ExifTree, bytes, DataSet, Resource, Text))
     keywords = frozenset(("Comment",))
     retags = True
-    most_exif = _LONGEST - len(EXIF_MARK)
+    most_exif = LONGEST - len(EXIF_MARK)
     icc_place = "APP2"
 
     def recognises(self, head: bytes) -> bool:
@@ -247,7 +195,7 @@ class JPEG(Format):
             raise ValueError("no frame of a picture is in it")
         width, height, bits, channels = said.frame
         return Head(
-            format=self.id,
+            format=self.kind.id,
             width=width,
             height=height,
             channels=channels,
@@ -343,7 +291,7 @@ class JPEG(Format):
         mode = "CMYK" if picture.model == "cmyk" else None
         plain = _coded(samples[..., 0] if samples.shape[2] == 1 else samples, coding, mode)
         segments, rest_at = segments_of(BytesIO(plain))
-        out = bytearray(_SOI)
+        out = bytearray(SOI)
         for s in segments:
             if s.marker == _APP0 and metadata.resolution is not None and s.payload[:5] == b"JFIF\0":
                 x, y = (min(max(round(v), 1), 65535) for v in (metadata.resolution.x, metadata.resolution.y))
@@ -362,7 +310,7 @@ class JPEG(Format):
         if page:
             raise NotSupported("only the first picture of a JPEG of several can be given a tag in place; write a TIFF or PNG")
         segments, rest_at = segments_of(BytesIO(data))
-        out = bytearray(_SOI)
+        out = bytearray(SOI)
         placed = False
         index_at = 0
         for s in segments:
@@ -403,18 +351,18 @@ def _metadata_segments(m: Metadata) -> bytes:
     if m.iptc:
         resources.insert(0, Resource(IPTC, b"", written_iim(m.iptc)))
     block = written_resources(resources)
-    step = _LONGEST - len(JPEG_MARK)
+    step = LONGEST - len(JPEG_MARK)
     for at in range(0, len(block), step):
         out += _segment(_APP13, JPEG_MARK + block[at : at + step])
     for text in m.texts:
         if text.keyword in JPEG.keywords:
-            out += _segment(_COM, text.data[:_LONGEST])
+            out += _segment(_COM, text.data[:LONGEST])
     return out
 
 
 def _xmp_segments(packet: bytes) -> bytes:
     """A packet as one segment, or as one that names its extension and the extension in parts (XMP part 3, 1.1.3.1)."""
-    if len(packet) <= _LONGEST - len(XMP_MARK):
+    if len(packet) <= LONGEST - len(XMP_MARK):
         return _segment(_APP1, XMP_MARK + packet)
     inner = re.search(rb"<x:xmpmeta.*</x:xmpmeta>", packet, re.S)
     body = inner.group(0) if inner else packet
@@ -426,7 +374,7 @@ def _xmp_segments(packet: bytes) -> bytes:
         b'<?xpacket end="w"?>'
     )
     out = _segment(_APP1, XMP_MARK + short)
-    step = _LONGEST - len(_XMP_MORE_MARK) - 40
+    step = LONGEST - len(_XMP_MORE_MARK) - 40
     for at in range(0, len(body), step):
         lead = _XMP_MORE_MARK + digest + struct.pack(">II", len(body), at)
         out += _segment(_APP1, lead + body[at : at + step])

@@ -12,12 +12,13 @@ from numpy.typing import NDArray
 
 from velkin.core.cache import file_stamp
 from velkin.core.errors import UnreadableFile
+from velkin.core.files import kinds
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import ExifTree, read_block, written
 from velkin.core.files.formats.base import ColourSaid, Format, Head, Samples, exif_parts, said_resolution
 from velkin.core.files.formats.bmff import box, boxes
-from velkin.core.files.formats.jpeg import EXIF_MARK
+from velkin.core.files.jpeg_structure import EXIF_MARK
 from velkin.core.files.limits import check_size
 from velkin.core.files.metadata import Metadata
 from velkin.core.files.picture import Picture
@@ -31,12 +32,7 @@ _CODING = (b"JXL ", b"ftyp", b"jxlc", b"jxlp", b"jxll", b"jxli")
 class JXL(Format):
     """JPEG XL: read in 8 and 16 bits and float; written in 8 bits, since what writes a profile into it writes 8 bits only."""
 
-    id = "jxl"
-    name = "JPEG XL"
-    suffixes = (".jxl",)
-    bits = (8,)
-    models = ("rgb",)
-    clear = True
+    kind = kinds.JXL
     holds = frozenset((ExifTree, bytes))
     icc_place = "colour encoding"
 
@@ -56,7 +52,7 @@ class JXL(Format):
         tree = next((p.payload for p in _parts(data) if isinstance(p.payload, ExifTree)), ExifTree())
         icc = _profile(path)
         return Head(
-            format=self.id,
+            format=self.kind.id,
             width=int(said["width"]),
             height=int(said["height"]),  # upright: the coding says how it is turned, and decoders turn it
             channels=int(said["channels"]),

@@ -11,6 +11,7 @@ from typing import ClassVar
 import numpy as np
 
 from velkin.core.errors import UnreadableFile
+from velkin.core.files import kinds
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.formats.base import ColourSaid, Format, Head, Samples
@@ -34,13 +35,7 @@ class OpenRaster(Format):
     Blending gives more steps than its layers have, so that the merged picture has 16 bits.
     """
 
-    id = "ora"
-    name = "OpenRaster"
-    suffixes = (".ora",)
-    bits = (8, 16)
-    models = ("rgb",)
-    clear = True
-    lossless = True
+    kind = kinds.OPENRASTER
     holds: ClassVar[frozenset[type]] = frozenset()
     icc_place = "iCCP"
 
@@ -53,7 +48,7 @@ class OpenRaster(Format):
         with opened(path) as layered:
             stack = layered.stack
             return Head(
-                format=self.id,
+                format=self.kind.id,
                 width=stack.width,
                 height=stack.height,
                 channels=4,

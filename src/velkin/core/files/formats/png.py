@@ -14,13 +14,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
+from velkin.core.files import kinds
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import ExifTree, agreeing, read_block, written
 from velkin.core.files.formats.base import ColourSaid, Format, Head, Samples, exif_parts, said_resolution, turned_by
-from velkin.core.files.formats.jpeg import EXIF_MARK, XMP_MARK, resource_parts
+from velkin.core.files.formats.jpeg import resource_parts
 from velkin.core.files.iim import DataSet, read_iim, written_iim
 from velkin.core.files.image_resources import IPTC, JPEG_MARK, Resource, read_resources, written_resources
+from velkin.core.files.jpeg_structure import EXIF_MARK, XMP_MARK
 from velkin.core.files.limits import check_size
 from velkin.core.files.metadata import Metadata, Resolution, Text
 from velkin.core.files.picture import Picture
@@ -78,13 +80,7 @@ def _chunks(stream: BinaryIO) -> Iterator[Chunk]:
 class PNG(Format):
     """PNG of 8 or 16 bits, gray or RGB, with transparent parts."""
 
-    id = "png"
-    name = "PNG"
-    suffixes = (".png", ".apng")
-    bits = (8, 16)
-    models = ("rgb", "gray")
-    clear = True
-    lossless = True
+    kind = kinds.PNG
     holds = frozenset((ExifTree, bytes, DataSet, Resource, Text))
     retags = True
     icc_place = "iCCP"
@@ -116,7 +112,7 @@ class PNG(Format):
         packet = next((p.payload for p in own if type(p.payload) is bytes), b"")
         gray, alpha = kind in (0, 4), b"tRNS" in first or kind in (4, 6)
         return Head(
-            format=self.id,
+            format=self.kind.id,
             width=width,
             height=height,
             channels=(1 if gray else 3) + alpha,

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.errors import NotSupported, UnreadableFile
+from velkin.core.files import kinds
 from velkin.core.files.coding import TIFF_COMPRESSIONS, Coding
 from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import EXIF_IFD, SUB_IFDS, ExifTree, Value, agree_in, tree_of, written
@@ -48,13 +49,7 @@ _BIG = 0xF000_0000
 class TIFF(Format):
     """TIFF: 8 and 16 bits and float, gray, RGB, CMYK and Lab, with transparent parts; read in many more codings."""
 
-    id = "tiff"
-    name = "TIFF"
-    suffixes = (".tif", ".tiff")
-    bits = (8, 16, 32)
-    models = ("rgb", "gray", "cmyk", "lab")
-    clear = True
-    lossless = True
+    kind = kinds.TIFF
     holds = frozenset((ExifTree, bytes, DataSet, Resource))
     retags = True
     icc_place = "tag 34675"
@@ -80,7 +75,7 @@ class TIFF(Format):
             packet = structure.value(d.entries.get(_XMP))
             bits = structure.number(d, _BITS, 1)
             return Head(
-                format=self.id,
+                format=self.kind.id,
                 width=structure.number(d, _WIDTH),
                 height=structure.number(d, _HEIGHT),
                 channels=samples + (photometric == _PALETTE and structure.number(d, _SAMPLES, 1) > 1),

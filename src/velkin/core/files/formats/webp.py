@@ -12,11 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.errors import UnreadableFile
+from velkin.core.files import kinds
 from velkin.core.files.coding import Coding
 from velkin.core.files.contents import Part, PartKind
 from velkin.core.files.exif_block import ExifTree, agreeing, read_block, written
 from velkin.core.files.formats.base import ColourSaid, Format, Head, Samples, exif_parts, said_resolution, turned_by
-from velkin.core.files.formats.jpeg import EXIF_MARK
+from velkin.core.files.jpeg_structure import EXIF_MARK
 from velkin.core.files.metadata import Metadata
 from velkin.core.files.picture import Picture
 from velkin.core.files.tiff_structure import NoTIFF
@@ -42,12 +43,7 @@ def _chunks(stream: BinaryIO) -> Iterator[tuple[bytes, int, bytes]]:
 class WebP(Format):
     """WebP, 8 bits, RGB with transparent parts."""
 
-    id = "webp"
-    name = "WebP"
-    suffixes = (".webp",)
-    bits = (8,)
-    models = ("rgb",)
-    clear = True
+    kind = kinds.WEBP
     holds = frozenset((ExifTree, bytes))
     retags = True
     icc_place = "ICCP"
@@ -84,7 +80,7 @@ class WebP(Format):
         if page >= pages:
             raise UnreadableFile(f"it holds {pages} pictures, and number {page + 1} was asked for", path)
         return Head(
-            format=self.id,
+            format=self.kind.id,
             width=size[0],
             height=size[1],
             channels=3 + alpha,
