@@ -14,6 +14,7 @@ from velkin.core.conversion.effect import effect_of, in_words, intent_name
 from velkin.core.conversion.light import lab_of
 from velkin.core.conversion.outside import measure_outside
 from velkin.core.conversion.pictures import convert_picture
+from velkin.core.gamut import roundtrip
 from velkin.core.gamut.roundtrip import beyond, judged_by_hull, outside_by_profile, own_error, there_and_back
 from velkin.core.gamut.share import share_outside
 from velkin.core.icc.space import LAB, ICCSpace, grays, plain_ink, shown_for_now, space_of
@@ -124,8 +125,16 @@ def test_the_table_of_what_is_outside_agrees_with_asking_directly(press: ICCSpac
     by_table = outside_by_profile(lab, press)
     few = lab[::40]
     direct = there_and_back(few, press) > 1.0 + own_error(press)
-    assert np.mean(by_table[::40] != direct) < 0.01
+    assert np.mean(by_table[::40] != direct) < 0.003
     assert abs(by_table.mean() - direct.mean()) < 0.03
+
+
+def test_where_the_surface_passes_every_node_of_that_table_was_asked(press: ICCSpace) -> None:
+    table = roundtrip._beyond_table(press)
+    near = np.flatnonzero(np.abs(table.grid) < 0.3)
+    asked = near[:: len(near) // 4000]
+    assert len(near) > 10_000
+    assert np.abs(beyond(roundtrip._grid(table.side)[asked], press) - table.grid[asked]).max() < 1e-4
 
 
 def test_shares_outside_are_of_the_whole_picture_or_an_even_sample(press: ICCSpace) -> None:

@@ -85,7 +85,7 @@ def test_shares_from_the_table_are_those_of_every_pixel(press) -> None:
     found, mask = measure(picture, Conversion(ROMM, press))
     exact = there_and_back(lab(picture, ROMM).reshape(-1, 3).astype(np.float64), press) > 1.0 + own_error(press)
     assert abs(found.share - exact.mean()) < 0.001
-    assert (mask.ravel() != exact).mean() < 0.01
+    assert (mask.ravel() != exact).mean() < 0.002
 
 
 def test_dark_colours_are_lost_by_tone_on_paper(press) -> None:

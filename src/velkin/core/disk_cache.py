@@ -27,7 +27,7 @@ _F = TypeVar("_F", bound=Callable[..., Any])
 #: Bytes that the folder of tables may take, and one of bytes that are kept by name; the oldest go first.
 _LARGEST, _LARGEST_OF_BYTES = 400_000_000, 40_000_000
 #: Raised when what is kept is laid out or made in another way.
-_LAYOUT = 1
+_LAYOUT = 2
 
 
 @lru_cache(maxsize=1)
