@@ -92,7 +92,7 @@ def input_table_profile(
     copyright_text: str = "No copyright, use freely",
     version: Version = 4,
 ) -> bytes:
-    """An input profile of a table of 49 × 49 × 49.
+    """An input profile of a table of 53 × 53 × 53.
 
     Parameters
     ----------

@@ -12,7 +12,7 @@ from velkin.core.icc.write import s15f16, sampled
 Floats = NDArray[np.float64]
 
 #: Nodes along each axis, and entries of curves.
-GRID, ENTRIES = 49, 4096
+GRID, ENTRIES = 53, 4096
 
 
 def table_v4(lab: Floats, curves: list[Floats]) -> bytes:
