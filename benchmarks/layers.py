@@ -31,7 +31,7 @@ MERGE = (
 def _made(folder: Path) -> Path:
     """Eight layers with soft shapes and noise over all of the canvas."""
     rng = np.random.default_rng(5)
-    lines = []
+    lines: list[str] = []
     path = folder / "large.ora"
     with zipfile.ZipFile(path, "w") as archive:
         archive.writestr(zipfile.ZipInfo("mimetype"), "image/openraster")

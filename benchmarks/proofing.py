@@ -15,6 +15,7 @@ from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from velkin.app.flow.drawing import Rendered
 from velkin.app.main import leave, make_application, settle
 from velkin.app.widgets.gamut_plot import FULL, GLASS, SOLIDS, GamutPlot, Points, Shown
 from velkin.app.window import Window
@@ -23,7 +24,7 @@ from velkin.core.gamut.ease import ease
 from velkin.core.gamut.easing import KNEE, full_strength
 from velkin.core.gamut.roundtrip import beyond
 from velkin.core.gamut.solid import solid_of
-from velkin.core.icc.space import profile_of, space_of
+from velkin.core.icc.space import ICCSpace, profile_of, space_of
 from velkin.core.icc.write import matrix_profile
 from velkin.core.measures import measure_proof, measure_source
 from velkin.core.path import path_of
@@ -44,6 +45,12 @@ def large_picture(frame: Path, out: Path) -> None:
     tifffile.imwrite(out, tiled, photometric="rgb", iccprofile=matrix_profile(ROMM), compression=None)
 
 
+def _shown(window: Window) -> Rendered:
+    found = window.flow.rendered
+    assert found is not None
+    return found
+
+
 def _until(ready: Callable[[], bool], seconds: float = 60.0) -> None:
     """Wait as the program itself does: asleep until an event comes, so that the workers have the processor."""
     end = time.monotonic() + seconds
@@ -55,6 +62,10 @@ def _until(ready: Callable[[], bool], seconds: float = 60.0) -> None:
         QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
 
 
+def _another(window: Window, old: Rendered | None) -> None:
+    _until(lambda: window.flow.rendered is not old)
+
+
 def _toggle(window: Window, key: Qt.Key, again: bool) -> float:
     """Milliseconds from a key to painted pixels; `again` keeps what was drawn before."""
     if not again:
@@ -62,8 +73,8 @@ def _toggle(window: Window, key: Qt.Key, again: bool) -> float:
         window.service._kept_pieces.clear()
     old = window.flow.rendered
     begun = time.perf_counter()
-    QTest.keyClick(window.view, key)
-    _until(lambda: window.flow.rendered is not old)
+    QTest.keyClick(window.view, key)  # type: ignore[call-overload]  # a static one, which the stubs take for a method
+    _another(window, old)
     window.view.repaint()
     taken = 1000 * (time.perf_counter() - begun)
     settle(window, 20)
@@ -94,8 +105,9 @@ def bench_toggling(report: Report, folder: Path, frame: Path) -> None:
     settle(window, 120)
     window.activateWindow()
     window.view.setFocus()
-    height, width = window.flow.rendered.working.shape[:2]
-    visible = np.ascontiguousarray(np.round(np.clip(window.flow.rendered.working, 0, 1) * 65535).astype(np.uint16))
+    working = _shown(window).working
+    height, width = working.shape[:2]
+    visible = np.ascontiguousarray(np.round(np.clip(working, 0, 1) * 65535).astype(np.uint16))
     for name, space in (("sRGB", None), ("press", press)):
         window.jobs.proof.set_goal(space, window.model.state.goal.intent, True)
         settle(window, 180)
@@ -119,9 +131,9 @@ def bench_toggling(report: Report, folder: Path, frame: Path) -> None:
     slider.setSliderDown(True)
     begun, steps = time.perf_counter(), 60
     for n in range(steps):
-        old = window.flow.rendered
+        old = _shown(window)
         slider.setValue(99 - n)
-        _until(lambda old=old: window.flow.rendered is not old)
+        _another(window, old)
         window.view.repaint()
     rate = steps / (time.perf_counter() - begun)
     waits = []
@@ -130,6 +142,7 @@ def bench_toggling(report: Report, folder: Path, frame: Path) -> None:
         slider.setValue(30 + n)
         _until(lambda: window.flow.measured is not None and window.flow.measured.path == window.model.path())
         waits.append(time.perf_counter() - begun)
+    assert window.flow.measured is not None
     pixels = window.flow.measured.there_outside.pixels
     report.line("dragging an easing's strength, 24 MP", f"{rate:.0f} updates/s", at_least(rate, 20))
     report.line(
@@ -173,6 +186,7 @@ def _little_cms(visible: np.ndarray, space: object) -> float:
 def bench_shares(report: Report, frames: Path) -> None:
     """Shares that are shown against every pixel of the full picture, computed one by one."""
     press = space_of(press_profile(4))
+    assert isinstance(press, ICCSpace)
     worst = {"press, table": 0.0, "press, sample": 0.0}
     for name in ("north-0412", "north-0414", "lamp-0505"):
         file = frames / f"{name}.dng"

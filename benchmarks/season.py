@@ -58,7 +58,7 @@ def bench_season(report: Report, folder: Path) -> None:
         large_shoot(folder, f"{size}.velkin", size, written=True, lights=40)
         rows[size] = json.loads(last_line(_SEASON, str(folder), f"{size}.velkin"))
     opened, step, high, filters, members, given, one, undone, empty, whole = rows[10_000]
-    first, second = (max(filters, key=lambda f, n=n: filters[f][n]) for n in (0, 1))
+    first, second = (max(filters, key=lambda f: float(filters[f][n])) for n in (0, 1))
     report.line("10,000 frames, opened", f"{opened / 1000:.2f} s", at_most(opened / 1000, 2, "s"))
     report.line("  a step to the next frame", f"{step:.0f} ms, high {high:.0f}", "on the GUI thread", at_most(step, 30, "ms"))
     report.line(

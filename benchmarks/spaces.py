@@ -35,7 +35,7 @@ def picture() -> NDArray[np.uint16]:
     coarse = rng.random((50, 75, 3)).astype(np.float32)
     smooth = cv2.resize(coarse, (6000, 4000), interpolation=cv2.INTER_CUBIC)
     noise = rng.standard_normal((1000, 1500, 3), dtype=np.float32) * 0.02
-    return np.clip((smooth + np.tile(noise, (4, 4, 1))) * 60000, 0, 65535).astype(np.uint16)
+    return np.asarray(np.clip((smooth + np.tile(noise, (4, 4, 1))) * 60000, 0, 65535), dtype=np.uint16)
 
 
 def timed(work: Callable[[], object], rounds: int = 5) -> float:

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import colour.quality.datasets
@@ -41,8 +42,9 @@ from velkin.core.destinations.destination import FileFormat
 from velkin.core.destinations.sizing import long_edge
 from velkin.core.destinations.starters import STARTERS
 from velkin.core.fields import fit_field
+from velkin.core.files.dng_colour import DNGColour
 from velkin.core.files.kinds import SUFFIXES
-from velkin.core.files.raw import DNGColour, decode, levels, read_facts
+from velkin.core.files.raw import decode, levels, read_facts
 from velkin.core.gamut.masks import Window
 from velkin.core.gamut.solid import solid_of
 from velkin.core.handoff.write import hand_off_frame
@@ -215,6 +217,7 @@ def _between_rows() -> list[str]:
 @told("profiles as files")
 def _export_rows(known: Callable[[Camera, StudioLight], Fitted]) -> list[str]:
     """Exported files against the native model, on chart and unseen colours: largest over cameras and lights."""
+    assert CHART.reflectances is not None
     surfaces = np.vstack([CHART.reflectances, unseen_reflectances()])
     rows = []
     for model in NAMES:
@@ -241,7 +244,7 @@ def _through_files(profile: CameraProfile, rgb: Floats) -> dict[str, Floats]:
     for version in (4, 2):
         out[f"ICC profile, version {version}"] = (
             icc_from_bytes(icc_profile(profile, "linear", version)).colours(balance).xyz(rgb)
-        )  # type: ignore[arg-type]
+        )
     for size in (65, 33):
         rows = [r for r in csv.reader(io.StringIO(cube_text(profile, ROMM, size)), delimiter=" ") if r[0][0].isdigit()]
         axis = np.linspace(0.0, 1.0, size)
@@ -377,7 +380,7 @@ def _handoff_rows(frames: Path) -> list[str]:
     rows = []
     press = press_space()
     sources = {
-        n: (Levels(levels(frames / f"{n}.dng")), built_in_stage(read_facts(frames / f"{n}.dng")))
+        n: (partial(Levels, levels(frames / f"{n}.dng")), built_in_stage(read_facts(frames / f"{n}.dng")))
         for n in ("north-0412", "lamp-0508")
     }
     with tempfile.TemporaryDirectory() as folder:
@@ -387,15 +390,15 @@ def _handoff_rows(frames: Path) -> list[str]:
                     continue
                 d = replace(STARTERS["web"], file=FileFormat(kind, bits, quality=quality or 92), size=long_edge(1200))
                 found = []
-                for name, (pixels, stage) in sources.items():
+                for name, (kept, stage) in sources.items():
                     path = path_of(stage, ROMM, space)
                     out = Path(folder) / f"{name}-{kind}-{bits}-{quality}-{space.id}{SUFFIXES[kind]}"
-                    written = hand_off_frame(frames / f"{name}.dng", pixels, path, d, out)
+                    written = hand_off_frame(frames / f"{name}.dng", kept, path, d, out)
                     assert written.check.ok, written.check.reason()
                     found.append({i.about: i.value for i in written.check.items})
-                lost = max((f["Compression"] for f in found if f.get("Compression") is not None), default=None)
+                lost = max((v for f in found if (v := f.get("Compression")) is not None), default=None)
                 quality_words = f", quality {quality}" if quality else ""
-                off = max(f["Colours"] for f in found)
+                off = max(v for f in found if (v := f["Colours"]) is not None)
                 rows.append(
                     _row(
                         f"{kind.upper()} {bits}-bit{quality_words}",

@@ -66,21 +66,21 @@ def fetched(folder: Path) -> list[Path]:
         f"Dir::State::lists={apt}/lists",
         f"Dir::Cache={apt}/cache",
     ]
-    command = ["apt-get", *(part for o in options for part in ("-o", o))]
+    command = ["apt-get", *(word for o in options for word in ("-o", o))]
     found: list[Path] = []
-    for name in PACKAGES:
-        into = folder / name
+    for package in PACKAGES:
+        into = folder / package
         if not into.exists():
-            print(f"fetching the source package {name}", flush=True)
+            print(f"fetching the source package {package}", flush=True)
             if not any((apt / "lists").glob("*Sources*")):
                 subprocess.run([*command, "update"], check=True, capture_output=True)
-            part = folder / f"{name}.part"
-            part.mkdir(exist_ok=True)
-            subprocess.run([*command, "source", "--download-only", name], cwd=part, check=True, capture_output=True)
-            for archive in part.glob("*.orig.tar.*"):
+            fresh = folder / f"{package}.part"
+            fresh.mkdir(exist_ok=True)
+            subprocess.run([*command, "source", "--download-only", package], cwd=fresh, check=True, capture_output=True)
+            for archive in fresh.glob("*.orig.tar.*"):
                 if not archive.name.endswith(".asc"):
-                    _unpack(archive, part)
-            part.rename(into)
+                    _unpack(archive, fresh)
+            fresh.rename(into)
         found += [p for p in into.rglob("*") if p.is_file() and p.suffix.lower() in SUFFIXES | RAW_SUFFIXES]
     return sorted(found)
 
@@ -225,12 +225,18 @@ def read_elsewhere(path: Path) -> str:
         ours = np.repeat(ours, 3, axis=2) if theirs.shape[2] == 3 else ours
     if ours.shape != theirs.shape:
         return f"another shape: {ours.shape} and {theirs.shape}"
-    top = 1.0 if picture.alpha is None or picture.alpha.dtype.kind == "f" else float(np.iinfo(picture.alpha.dtype).max)
+    top = 1.0 if picture.alpha is None or picture.alpha.dtype.kind == "f" else _top(picture.alpha)
     # colours of what is next to transparent are noise where they are divided by it in 8 bits
-    seen = np.ones(ours.shape[:2], bool) if picture.alpha is None else np.asarray(picture.alpha) / top > 0.5
+    seen = np.ones(ours.shape[:2], bool) if picture.alpha is None else np.asarray(picture.alpha, dtype=np.float64) / top > 0.5
     apart = np.abs(ours - theirs)[seen]
     most = float(apart.max(initial=0.0))
     return "the same" if most <= 1.5 else f"apart by {most:.0f}"
+
+
+def _top(numbers: Any) -> float:
+    import numpy as np
+
+    return float(np.iinfo(numbers.dtype).max)
 
 
 def _in_eight(image: Any, mode: str) -> Any:
@@ -262,7 +268,7 @@ def exact(path: Path, out: Path, said: list[str]) -> str:
     source, made = decode_picture(path), decode_picture(out)
     if start is None or start.model != "rgb" or source.model != "rgb" or source.numbers.dtype == np.float32:
         return ""
-    top = float(np.iinfo(source.numbers.dtype).max)
+    top = _top(source.numbers)
     flat = source.numbers.reshape(-1, 3)
     pick = np.linspace(0, len(flat) - 1, min(len(flat), 4000)).astype(int)
     if isinstance(start, RGBSpace):  # closed form in 64 bits: profiles round matrices, which shows in the darkest codes
@@ -270,13 +276,13 @@ def exact(path: Path, out: Path, said: list[str]) -> str:
         meant = OPRGB.encode(np.clip(light, 0, 1))
     else:
         meant = np.clip(device_values(flat[pick] / top, profile_of(start), "rgb", profile_of(OPRGB), "rgb"), 0, 1)
-    got = made.numbers.reshape(-1, 3)[pick] / float(np.iinfo(made.numbers.dtype).max)
+    got = made.numbers.reshape(-1, 3)[pick] / _top(made.numbers)
     most = float(np.abs(got - meant).max() * 255.0)
     return "within a code" if most <= 1.0 else f"{most:.1f} codes"
 
 
 #: What follows from the file itself, and what is said of pictures that are left behind.
-_OWN = (
+_OWN: tuple[str, ...] = (
     "Exif.Image.Orientation",
     "Exif.Photo.ColorSpace",
     "Exif.Photo.Pixel",

@@ -144,7 +144,7 @@ def _tiffs() -> tuple[bytes, ...]:
         {"tile": (16, 16)},
     ):
         stream = io.BytesIO()
-        tifffile.imwrite(stream, _pixels(np.uint16), photometric="rgb", **options)  # type: ignore[arg-type]
+        tifffile.imwrite(stream, _pixels(np.uint16), photometric="rgb", **options)
         found.append(stream.getvalue())
     return tuple(found)
 
@@ -238,7 +238,7 @@ def _told() -> tuple[bytes, ...]:
         tree, packet, (DataSet(2, 120, b"Krapp"),), resources, (Text("Comment", b"third dip"),), Resolution(300.0, 300.0)
     )
     picture = Picture(_pixels(), None, "rgb")
-    return tuple(f.encode(picture, matrix_profile(P3), told, PLAIN) for f in ALL if f.bits)
+    return tuple(f.encode(picture, matrix_profile(P3), told, PLAIN) for f in ALL if f.kind.bits)
 
 
 def _read_all(path: Path) -> object:

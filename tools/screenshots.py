@@ -63,7 +63,7 @@ def proof(window: Window, picture: Callable[[str], None]) -> None:
     bar.setValue(bar.maximum())
     picture("bench-easing")
     bar.setValue(0)
-    window.jobs.proof.set_easings(window.model.current, (), "remove the easings")
+    window.jobs.proof.set_easings(frame.id, (), "remove the easings")
     window.jobs.spaces.keep(next((demo_folder() / "arrived").glob("*.icc")))
     ink = next(s for s in window.jobs.spaces.destinations() if s.model == "cmyk")
     bench.choose(ink.id)
@@ -104,7 +104,9 @@ def tags(window: Window, picture: Callable[[str], None]) -> None:
         window.jobs.colour.add_pin(ids["weave-card-1"], x, y)
     window.benches.source.given.choose("oprgb")
     settle(window, 60)
-    window.benches.source.choices.button(0).click()
+    first = window.benches.source.choices.button(0)
+    assert first is not None
+    first.click()
     picture("source-held")
     window.actions_.space.try_on()
     wait_for(lambda: bool(window.navigator.made(Page.TRY_ON).sheet.tiles))
@@ -140,7 +142,9 @@ def handed_off(window: Window, picture: Callable[[str], None]) -> None:
     wait_for(lambda: not window.jobs.handoff.running, 240)
     picture("bench-handoff")
     web = state.destinations[0]
-    window.benches.handoff._which.button(2).setChecked(True)
+    third = window.benches.handoff._which.button(2)
+    assert third is not None
+    third.setChecked(True)
     for d in (replace(web, space_id="oprgb"), replace(state.destinations[1], ticked=False)):
         window.jobs.handoff.set_destination(d)
     window.actions_.handoff.start()

@@ -7,6 +7,7 @@ import re
 import subprocess
 import tempfile
 from pathlib import Path
+from typing import Any
 
 from .telling import Heartbeat, Stop, say, shown
 
@@ -46,7 +47,7 @@ def _plain(requirement: str) -> str:
 def _install(python: Path, missing: list[str], folder: Path) -> None:
     site = next(python.parent.parent.glob("lib/python3*/site-packages"))
     before = _size(site)
-    told = {"done": 0, "megabytes": 0.0, "coming": "", "unpacking": 0}
+    told: dict[str, Any] = {"done": 0, "megabytes": 0.0, "coming": "", "unpacking": 0}
 
     def beat() -> str:
         if told["unpacking"]:

@@ -7,6 +7,7 @@ import re
 import shutil
 import subprocess
 import sys
+from typing import Any
 
 from .packages import reason
 from .telling import Heartbeat, Stop, say
@@ -67,7 +68,7 @@ def _run(command: list[str], doing: str, by_hand: str, names: list[str]) -> None
         env=os.environ | {"DEBIAN_FRONTEND": "noninteractive", "LC_ALL": "C.UTF-8"},
     )
     said: list[str] = []
-    told = {"words": doing, "come": 0, "set": 0, "all": "?"}
+    told: dict[str, Any] = {"words": doing, "come": 0, "set": 0, "all": "?"}
     assert process.stdout is not None
     with Heartbeat(lambda: str(told["words"]), 3.0) as heart:
         for line in process.stdout:
