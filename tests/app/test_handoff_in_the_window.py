@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QLabel
 
 from tests.app.doing import answered, open_shoot
 from velkin.app.actions.dropped import sorted_drop
+from velkin.app.benches import handoff as handoff_bench
 from velkin.app.jobs.lanes import Lane
 from velkin.app.main import settle
 from velkin.app.model.places import Page
@@ -233,6 +234,28 @@ def test_what_failed_is_retried(qtbot, window, job, ids):
     with qtbot.waitSignal(job.ended, timeout=60000) as ended:
         window.menu.by_name["Retry or resume the last hand-off"].trigger()
     assert ended.args[0].good == 1 and (shut / "north-0402.jpg").exists() and not bench.retry_button.isVisible()
+
+
+def test_of_many_files_the_latest_are_listed_and_the_rest_is_counted(qtbot, window, job, monkeypatch):
+    """Each row that is listed is laid out anew with all others, so that thousands of them would keep the hand waiting."""
+    monkeypatch.setattr(handoff_bench, "_LISTED", 3)
+    monkeypatch.setattr(handoff_bench, "_LISTED_FAILED", 2)
+    bench = window.benches.handoff
+    bench._which.button(1).setChecked(True)
+    shut = window.model.shoot.path.parent / "web"
+    shut.write_bytes(b"a file where the folder should be")
+    failed = run(qtbot, window, job).failed
+    assert failed == len(window.model.state.frames) > 5
+    assert (bench._failures.count(), bench._successes.count()) == (2, 0)
+    assert bench._more.text() == f"and {failed - 2} more that failed" and bench._more.isVisible()
+    shut.unlink()
+    with qtbot.waitSignal(job.ended, timeout=120000) as ended:
+        qtbot.mouseClick(bench.retry_button, LEFT)
+    assert ended.args[0].good == failed
+    assert (bench._failures.count(), bench._successes.count()) == (0, 3)
+    assert bench._more.text() == f"and {failed - 3} more, checked"
+    latest = bench._successes.itemAt(0).widget()
+    assert latest.accessibleName().partition(":")[0] == job.results[-1].job.out.name
 
 
 def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):

@@ -28,8 +28,10 @@ if TYPE_CHECKING:
     from velkin.core.handoff.run import Done
     from velkin.core.shoot.handoffs import KeptRun
 
-#: Files that passed are listed up to so many, the latest first; failed ones are listed all.
-_LISTED = 40
+#: Files that passed, and files that failed, are listed up to so many, the latest first.
+_LISTED, _LISTED_FAILED = 40, 200
+#: Milliseconds between two words of how far the run is: all rows are laid out anew where one is added.
+_PACE = 250
 #: The choice of frames that follows what is chosen in the shoot.
 _CHOSEN = 2
 
@@ -46,12 +48,16 @@ class _Mark(QWidget):
         glyphs.draw(QPainter(self), self._name, QRectF(1, 3, 11, 11), theme.current().colour("ink"))
 
 
-def _clear(layout: QVBoxLayout) -> None:
-    while layout.count():
-        item = layout.takeAt(0)
-        widget = item.widget() if item is not None else None
-        if widget is not None:
-            widget.deleteLater()
+def _remove(rows: QVBoxLayout, at: int) -> None:
+    item = rows.takeAt(at)
+    widget = item.widget() if item is not None else None
+    if widget is not None:
+        widget.deleteLater()
+
+
+def _clear(rows: QVBoxLayout) -> None:
+    while rows.count():
+        _remove(rows, 0)
 
 
 def what_it_writes(state: State, d: Destination) -> str:
@@ -110,9 +116,10 @@ class HandoffBench(Bench):
         self.column.addWidget(self._state)
         self._build_interrupted()
         self._results_heading = self.section("Written and checked", rule=False)
-        self._results = QVBoxLayout()
-        self._results.setSpacing(6)
-        self.column.addLayout(self._results)
+        self._failures, self._successes = QVBoxLayout(), QVBoxLayout()
+        for rows in (self._failures, self._successes):
+            rows.setSpacing(6)
+            self.column.addLayout(rows)
         self._more = soft()
         self._more.hide()
         self.column.addWidget(self._more)
@@ -156,9 +163,10 @@ class HandoffBench(Bench):
         self._total = 0
         self._shown: State | None = None
         self._stages: dict[str, str] = {}
-        self._second = QTimer(self)
-        self._second.setInterval(500)
-        self._second.timeout.connect(self._show_progress)
+        self._arrived: list[Done] = []
+        self._pace = QTimer(self)
+        self._pace.setInterval(_PACE)
+        self._pace.timeout.connect(self._show_arrived)
         self.follow(self._model)
         self._model.opened.connect(self._clear_results)
         self._job.started.connect(self._started)
@@ -350,7 +358,9 @@ class HandoffBench(Bench):
         self._show_foot()
 
     def _clear_results(self) -> None:
-        _clear(self._results)
+        self._arrived = []
+        for rows in (self._failures, self._successes):
+            _clear(rows)
         self._passed = self._failed = 0
         for part in (self._more, self._results_heading, self._results_end, self.retry_button):
             part.hide()
@@ -373,7 +383,7 @@ class HandoffBench(Bench):
         self.retry_button.hide()
         self._after.hide()
         self._running.show()
-        self._second.start()
+        self._pace.start()
         self._show_progress()
 
     def _to_top(self) -> None:
@@ -399,6 +409,30 @@ class HandoffBench(Bench):
 
     def _file_done(self, done: Done) -> None:
         self._stages.pop(done.job.out.name, None)
+        self._arrived.append(done)
+
+    def _show_arrived(self) -> None:
+        """List the files that were done since the last time, and how far the run is."""
+        arrived, self._arrived = self._arrived, []
+        passed, failed = [d for d in arrived if d.ok], [d for d in arrived if not d.ok]
+        self._passed += len(passed)
+        self._failed += len(failed)
+        self._list(self._successes, passed, _LISTED)
+        self._list(self._failures, failed, _LISTED_FAILED)
+        unlisted = (self._failed - _LISTED_FAILED, "more that failed"), (self._passed - _LISTED, "more, checked")
+        more = [f"{number} {words}" for number, words in unlisted if number > 0]
+        self._more.setText(f"and {' and '.join(more)}")
+        self._more.setVisible(bool(more))
+        self._show_progress()
+
+    def _list(self, rows: QVBoxLayout, files: list[Done], most: int) -> None:
+        """Put files before those that are listed, and take away what is too many."""
+        for done in files[-most:]:
+            rows.insertWidget(0, self._row(done))
+        while rows.count() > most:
+            _remove(rows, most)
+
+    def _row(self, done: Done) -> _Row:
         several = len(self._model.state.ticked()) > 1
         name = f"{done.job.out.name}, {done.job.destination.name}" if several else done.job.out.name
         row = _Row(
@@ -409,22 +443,11 @@ class HandoffBench(Bench):
             done.written.out if done.ok and done.written is not None else None,
         )
         row.setToolTip(f"{done.job.out if done.written is None else done.written.out}\n{done.finding}")
-        if done.ok:
-            self._passed += 1
-            self._results.insertWidget(self._failed, row)
-            if self._passed > _LISTED:
-                last = self._results.takeAt(self._results.count() - 1)
-                if last is not None and last.widget() is not None:
-                    last.widget().deleteLater()  # type: ignore[union-attr]
-                self._more.setText(f"and {self._passed - _LISTED} more, checked")
-                self._more.show()
-        else:
-            self._failed += 1
-            self._results.insertWidget(0, row)
-        self._show_progress()
+        return row
 
     def _ended(self, ended: Ended) -> None:
-        self._second.stop()
+        self._pace.stop()
+        self._show_arrived()
         self._running.hide()
         self.run_button.show()
         if ended.failed:
