@@ -417,7 +417,7 @@ def bench_demo(report: Report, folder: Path) -> None:
 #: Parts that are run when they are named only: what they hold has nothing to do with speed, or is in the longer day too.
 _WHEN_NAMED = ("kills", "shares", "match", "day", "stalls")
 #: Parts that are run beside a busy core too; that of the gestures tells both by itself.
-_BESIDE_BUSY = ("window", "waiting", "steps", "solids", "try-on", "shell")
+_BESIDE_BUSY = ("window", "waiting", "steps", "toggling", "solids", "try-on", "shell")
 
 _PAGE = f"""# Performance
 
