@@ -11,6 +11,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from io import BytesIO
 
+from velkin.core.files import tiff_fields
 from velkin.core.files.tiff_structure import SIZES, Directory, Entry, NoTIFF, Structure, numbers_in
 
 #: Tags that lead to other directories.
@@ -135,7 +136,16 @@ def tree_of(structure: Structure, directory: Directory) -> ExifTree:
 
 
 #: Of a TIFF's own directory: where its pixels lie.
-_PIXELS = frozenset((273, 279, 324, 325, 288, 289))
+_PIXELS = frozenset(
+    (
+        tiff_fields.STRIPS,
+        tiff_fields.STRIP_BYTES,
+        tiff_fields.TILES,
+        tiff_fields.TILE_BYTES,
+        tiff_fields.FREE,
+        tiff_fields.FREE_BYTES,
+    )
+)
 
 
 def _values(structure: Structure, directory: Directory) -> dict[int, Value]:

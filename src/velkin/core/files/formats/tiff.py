@@ -16,10 +16,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.errors import NotSupported, UnreadableFile
-from velkin.core.files import kinds
+from velkin.core.files import kinds, tiff_fields
 from velkin.core.files.coding import TIFF_COMPRESSIONS, Coding
 from velkin.core.files.contents import Part, PartKind
-from velkin.core.files.exif_block import EXIF_IFD, SUB_IFDS, ExifTree, Value, agree_in, tree_of, written
+from velkin.core.files.exif_block import EXIF_IFD, ORIENTATION, SUB_IFDS, ExifTree, Value, agree_in, tree_of, written
 from velkin.core.files.formats.base import ColourSaid, Extra, Format, Head, Samples, exif_parts, said_resolution, turned_by
 from velkin.core.files.formats.jpeg import resource_parts
 from velkin.core.files.formats.tiff_plain import half_size, plain_rows
@@ -30,10 +30,6 @@ from velkin.core.files.metadata import DESCRIBING, GEO, STRUCTURAL, Metadata
 from velkin.core.files.picture import Picture
 from velkin.core.files.tiff_structure import Directory, Structure, is_tiff
 
-_SUBFILE, _WIDTH, _HEIGHT, _BITS, _COMPRESSION, _PHOTOMETRIC = 254, 256, 257, 258, 259, 262
-_STRIP_BYTES, _TILE_BYTES = 279, 325
-_ORIENTATION, _SAMPLES, _PLANAR, _COLOUR_MAP, _EXTRA, _FORMAT = 274, 277, 284, 320, 338, 339
-_XMP, _IPTC, _RESOURCES, _ICC, _LAYERS = 700, 33723, 34377, 34675, 37724
 _PALETTE, _YCBCR, _CIELAB, _ICCLAB, _LOGL, _LOGLUV = 3, 6, 8, 9, 32844, 32845
 _MODELS = {0: "gray", 1: "gray", 2: "rgb", 3: "rgb", 5: "cmyk", 6: "rgb", 8: "lab", 9: "lab", _LOGLUV: "rgb", _LOGL: "gray"}
 #: Codings that libtiff knows and tifffile does not, or gets wrong: bilevel (CCITT), old-style JPEG, ThunderScan, SGI's LogLuv.
@@ -64,21 +60,21 @@ class TIFF(Format):
             structure = Structure(stream)
             found = pages_of(structure)
             d = _page(found, page, path)
-            photometric = structure.number(d, _PHOTOMETRIC, 1)
+            photometric = structure.number(d, tiff_fields.PHOTOMETRIC, 1)
             model = _MODELS.get(photometric, "rgb")
-            samples = 3 if photometric == _PALETTE else structure.number(d, _SAMPLES, 1)
+            samples = 3 if photometric == _PALETTE else structure.number(d, tiff_fields.SAMPLES, 1)
             colours = {"gray": 1, "cmyk": 4}.get(model, 3)
-            entry = d.entries.get(_ICC)
+            entry = d.entries.get(tiff_fields.ICC)
             icc = structure.value(entry) if entry is not None and entry.type in (1, 7, 6, 2) else None
             damage = () if entry is None or icc else ("its embedded profile cannot be read",)
             tree = tree_of(structure, d)
-            packet = structure.value(d.entries.get(_XMP))
-            bits = structure.number(d, _BITS, 1)
+            packet = structure.value(d.entries.get(tiff_fields.XMP))
+            bits = structure.number(d, tiff_fields.BITS, 1)
             return Head(
                 format=self.kind.id,
-                width=structure.number(d, _WIDTH),
-                height=structure.number(d, _HEIGHT),
-                channels=samples + (photometric == _PALETTE and structure.number(d, _SAMPLES, 1) > 1),
+                width=structure.number(d, tiff_fields.WIDTH),
+                height=structure.number(d, tiff_fields.HEIGHT),
+                channels=samples + (photometric == _PALETTE and structure.number(d, tiff_fields.SAMPLES, 1) > 1),
                 bits=32 if photometric in (_LOGL, _LOGLUV) else bits,
                 model=model,
                 alpha=samples > colours and _extra_of(structure, d) is not Extra.OTHER,
@@ -110,14 +106,14 @@ class TIFF(Format):
             structure = Structure(stream)
             d = _page(pages_of(structure), page, path)
             _check_bytes(structure, d, path)
-            photometric = structure.number(d, _PHOTOMETRIC, 1)
-            compression = structure.number(d, _COMPRESSION, 1)
-            bits = structure.number(d, _BITS, 1)
-            planar = structure.number(d, _PLANAR, 1) == 2
+            photometric = structure.number(d, tiff_fields.PHOTOMETRIC, 1)
+            compression = structure.number(d, tiff_fields.COMPRESSION, 1)
+            bits = structure.number(d, tiff_fields.BITS, 1)
+            planar = structure.number(d, tiff_fields.PLANAR, 1) == 2
             orientation = _orientation_of(structure, d)
             extra = _extra_of(structure, d)
-            signed = structure.number(d, _FORMAT, 1) == 2
-            table = np.array(structure.numbers(d.entries.get(_COLOUR_MAP), 1 << 18), dtype=np.uint16)
+            signed = structure.number(d, tiff_fields.FORMAT, 1) == 2
+            table = np.array(structure.numbers(d.entries.get(tiff_fields.COLOUR_MAP), 1 << 18), dtype=np.uint16)
             place = next(i for i, c in enumerate(structure.chain()) if c.at == d.at)
         if photometric not in _MODELS:
             raise UnreadableFile(f"a TIFF of the photometric interpretation {photometric} is not read", path)
@@ -141,7 +137,7 @@ class TIFF(Format):
             d = _page(pages_of(structure), page, path)
             _check_bytes(structure, d, path)
             rows, orientation = plain_rows(structure, d), _orientation_of(structure, d)
-            model = _MODELS.get(structure.number(d, _PHOTOMETRIC, 1), "rgb")
+            model = _MODELS.get(structure.number(d, tiff_fields.PHOTOMETRIC, 1), "rgb")
         return None if rows is None else Samples(half_size(path, rows), model, orientation)
 
     # ---- writing
@@ -171,7 +167,7 @@ class TIFF(Format):
         out += b"\0" * (-len(out) % 16)
         icc_at = len(out)
         out += icc + b"\0" * (-len(icc) % 16)
-        rows[_ICC] = struct.pack(order + form, _ICC, 7, len(icc), icc_at)
+        rows[tiff_fields.ICC] = struct.pack(order + form, tiff_fields.ICC, 7, len(icc), icc_at)
         directory_at = len(out)
         out += struct.pack(order + count_of, len(rows)) + b"".join(rows[t] for t in sorted(rows))
         out += struct.pack(order + pointer, d.following)
@@ -186,8 +182,8 @@ class TIFF(Format):
 
 def pages_of(structure: Structure) -> list[Directory]:
     """The directories of full-size pictures: smaller copies and masks of others are passed over, unless there is nothing else."""
-    chain = [d for d in structure.chain() if _WIDTH in d.entries]
-    return [d for d in chain if not structure.number(d, _SUBFILE) & 5] or chain[:1]
+    chain = [d for d in structure.chain() if tiff_fields.WIDTH in d.entries]
+    return [d for d in chain if not structure.number(d, tiff_fields.SUBFILE) & 5] or chain[:1]
 
 
 def _page(pages: list[Directory], page: int, path: Path) -> Directory:
@@ -196,7 +192,7 @@ def _page(pages: list[Directory], page: int, path: Path) -> Directory:
     if not 0 <= page < len(pages):
         raise UnreadableFile(f"it holds {len(pages)} pictures, and number {page + 1} was asked for", path)
     found = pages[page].entries
-    if found[_WIDTH].count != 1 or _HEIGHT not in found or found[_HEIGHT].count != 1:
+    if found[tiff_fields.WIDTH].count != 1 or tiff_fields.HEIGHT not in found or found[tiff_fields.HEIGHT].count != 1:
         raise ValueError("its width or height is no number")
     return pages[page]
 
@@ -230,38 +226,41 @@ def _pointer_to(structure: Structure, d: Directory) -> int:
 
 
 def _extra_of(structure: Structure, d: Directory) -> Extra:
-    found = structure.numbers(d.entries.get(_EXTRA), 1)
+    found = structure.numbers(d.entries.get(tiff_fields.EXTRA), 1)
     return Extra(int(found[0])) if found and int(found[0]) in (1, 2) else Extra.OTHER
 
 
 def directory_parts(structure: Structure, d: Directory) -> list[Part]:
     """What a directory holds beside its pixels, with Exif and what it leads to."""
     found: list[Part] = []
-    if _ICC in d.entries:
-        found.append(Part("embedded profile", PartKind.PROFILE, d.entries[_ICC].bytes))
+    if tiff_fields.ICC in d.entries:
+        found.append(Part("embedded profile", PartKind.PROFILE, d.entries[tiff_fields.ICC].bytes))
     whole = tree_of(structure, d)
     image = {t: v for t, v in whole.image.items() if t not in STRUCTURAL}
     tree = replace(whole, image={t: v for t, v in image.items() if t in DESCRIBING | GEO}, thumbnail=0)
     length = sum(len(v.data) for group in (tree.image, tree.photo, tree.gps) for v in group.values())
     found += exif_parts(tree, length)
-    packet = structure.value(d.entries.get(_XMP))
+    packet = structure.value(d.entries.get(tiff_fields.XMP))
     if packet:
         found.append(Part("XMP", PartKind.METADATA, len(packet), packet))
-    sets = tuple(read_iim(structure.value(d.entries.get(_IPTC))))
+    sets = tuple(read_iim(structure.value(d.entries.get(tiff_fields.IPTC))))
     if sets:
-        found.append(Part("IPTC", PartKind.METADATA, d.entries[_IPTC].bytes, sets))
-    resources = read_resources(structure.value(d.entries.get(_RESOURCES)))
+        found.append(Part("IPTC", PartKind.METADATA, d.entries[tiff_fields.IPTC].bytes, sets))
+    resources = read_resources(structure.value(d.entries.get(tiff_fields.RESOURCES)))
     found += [p for p in resource_parts(resources) if not (sets and p.name == "IPTC")]
-    if _LAYERS in d.entries:
-        found.append(Part("layers of another program", PartKind.LAYERS, d.entries[_LAYERS].bytes))
+    if tiff_fields.LAYERS in d.entries:
+        found.append(Part("layers of another program", PartKind.LAYERS, d.entries[tiff_fields.LAYERS].bytes))
     return found + [Part(f"tag {t}", PartKind.OTHER, len(v.data)) for t, v in image.items() if t not in DESCRIBING | GEO]
 
 
 def other_directory(structure: Structure, d: Directory) -> Part:
     """Another picture of the file as a part."""
-    length = int(sum(structure.numbers(d.entries.get(_STRIP_BYTES))) or sum(structure.numbers(d.entries.get(_TILE_BYTES))))
+    length = int(
+        sum(structure.numbers(d.entries.get(tiff_fields.STRIP_BYTES)))
+        or sum(structure.numbers(d.entries.get(tiff_fields.TILE_BYTES)))
+    )
     length += structure.number(d, 514)
-    kind = structure.number(d, _SUBFILE)
+    kind = structure.number(d, tiff_fields.SUBFILE)
     if kind & 4:
         return Part("mask", PartKind.AUXILIARY, length)
     if kind & 1 or 513 in d.entries:
@@ -271,18 +270,18 @@ def other_directory(structure: Structure, d: Directory) -> Part:
 
 def _check_bytes(structure: Structure, d: Directory, path: Path) -> None:
     """Stop for a picture that says it is larger than its bytes can be."""
-    width, height = structure.number(d, _WIDTH), structure.number(d, _HEIGHT)
+    width, height = structure.number(d, tiff_fields.WIDTH), structure.number(d, tiff_fields.HEIGHT)
     check_size(width, height, path)
-    bits, samples = structure.number(d, _BITS, 1), structure.number(d, _SAMPLES, 1)
-    lengths = structure.numbers(d.entries.get(_STRIP_BYTES) or d.entries.get(_TILE_BYTES), 1 << 20)
+    bits, samples = structure.number(d, tiff_fields.BITS, 1), structure.number(d, tiff_fields.SAMPLES, 1)
+    lengths = structure.numbers(d.entries.get(tiff_fields.STRIP_BYTES) or d.entries.get(tiff_fields.TILE_BYTES), 1 << 20)
     there = min(sum(lengths), structure.size) if lengths else structure.size
-    densest = _DENSEST.get(structure.number(d, _COMPRESSION, 1), _DENSEST_ELSE)
+    densest = _DENSEST.get(structure.number(d, tiff_fields.COMPRESSION, 1), _DENSEST_ELSE)
     if samples > 64 or width * height * samples * bits / 8 > densest * there * 2 + 65536:
         raise UnreadableFile(f"the picture says it has {width} × {height} pixels, and holds bytes for far fewer", path)
 
 
 def _orientation_of(structure: Structure, d: Directory) -> int:
-    return turned_by(tree_of(structure, d), structure.value(d.entries.get(_XMP)))
+    return turned_by(tree_of(structure, d), structure.value(d.entries.get(tiff_fields.XMP)))
 
 
 # ---- samples ------------------------------------------------------------------------------------------------------
@@ -415,17 +414,17 @@ def _write(stream: BinaryIO, picture: Picture, icc: bytes | None, metadata: Meta
 def _with_blocks(metadata: Metadata, icc: bytes | None) -> ExifTree:
     """Exif with the blocks that TIFF keeps under tags of its primary directory."""
     tree = metadata.exif or ExifTree()
-    image = {_ORIENTATION: tree.short(1), **tree.image}
+    image = {ORIENTATION: tree.short(1), **tree.image}
     if icc is not None:
-        image[_ICC] = Value(7, len(icc), icc)
+        image[tiff_fields.ICC] = Value(7, len(icc), icc)
     if metadata.xmp:
-        image[_XMP] = Value(1, len(metadata.xmp), metadata.xmp)
+        image[tiff_fields.XMP] = Value(1, len(metadata.xmp), metadata.xmp)
     block = written_iim(metadata.iptc)
     if block:
-        image[_IPTC] = Value(7, len(block), block)
+        image[tiff_fields.IPTC] = Value(7, len(block), block)
     resources = written_resources(metadata.resources)
     if resources:
-        image[_RESOURCES] = Value(1, len(resources), resources)
+        image[tiff_fields.RESOURCES] = Value(1, len(resources), resources)
     return replace(tree, image=image)
 
 

@@ -10,15 +10,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from velkin.core.bands import BAND, in_bands
+from velkin.core.files import tiff_fields
 from velkin.core.files.tiff_structure import Directory, Structure
 from velkin.core.sampling import means_of_squares
 
-_WIDTH, _HEIGHT, _BITS, _COMPRESSION, _PHOTOMETRIC, _FILL_ORDER, _STRIPS = 256, 257, 258, 259, 262, 266, 273
-_SAMPLES, _STRIP_BYTES, _PLANAR, _PREDICTOR, _FORMAT = 277, 279, 284, 317, 339
 #: Samples of a pixel, by what they mean (PhotometricInterpretation): gray from black on, RGB.
 _CHANNELS = {1: 1, 2: 3}
 #: What a field is that is not there, and what is read here (TIFF 6.0).
-_USUAL = {_COMPRESSION: 1, _FILL_ORDER: 1, _PLANAR: 1, _PREDICTOR: 1, _FORMAT: 1}
+_USUAL = {
+    tiff_fields.COMPRESSION: 1,
+    tiff_fields.FILL_ORDER: 1,
+    tiff_fields.PLANAR: 1,
+    tiff_fields.PREDICTOR: 1,
+    tiff_fields.FORMAT: 1,
+}
 
 
 @dataclass(frozen=True)
@@ -43,12 +48,17 @@ def plain_rows(structure: Structure, d: Directory) -> PlainRows | None:
     """Where the samples of a directory's picture lie; None where they are coded, apart, of another kind, or of an odd number of rows or columns."""
     if any(set(structure.numbers(d.entries.get(tag), 64) or [usual]) != {usual} for tag, usual in _USUAL.items()):
         return None
-    height, width = structure.number(d, _HEIGHT), structure.number(d, _WIDTH)
-    channels, bits = structure.number(d, _SAMPLES, 1), set(structure.numbers(d.entries.get(_BITS), 64))
-    if channels != _CHANNELS.get(structure.number(d, _PHOTOMETRIC, 1)) or bits not in ({8}, {16}) or height % 2 or width % 2:
+    height, width = structure.number(d, tiff_fields.HEIGHT), structure.number(d, tiff_fields.WIDTH)
+    channels, bits = structure.number(d, tiff_fields.SAMPLES, 1), set(structure.numbers(d.entries.get(tiff_fields.BITS), 64))
+    if (
+        channels != _CHANNELS.get(structure.number(d, tiff_fields.PHOTOMETRIC, 1))
+        or bits not in ({8}, {16})
+        or height % 2
+        or width % 2
+    ):
         return None
-    starts = structure.numbers(d.entries.get(_STRIPS), 1 << 20)
-    lengths = structure.numbers(d.entries.get(_STRIP_BYTES), 1 << 20)
+    starts = structure.numbers(d.entries.get(tiff_fields.STRIPS), 1 << 20)
+    lengths = structure.numbers(d.entries.get(tiff_fields.STRIP_BYTES), 1 << 20)
     dtype = np.dtype(np.uint8) if bits == {8} else np.dtype(f"{structure.order}u2")
     follow = len(starts) == len(lengths) > 0 and all(
         after == first + length for first, length, after in zip(starts, lengths, starts[1:], strict=False)
