@@ -1,12 +1,13 @@
 """What the model says: messages that wait to be read, places, and which part of the shoot changed. No window is needed."""
 
 import pytest
-from PyQt6.QtCore import QSettings, QStringListModel
+from PyQt6.QtCore import QLocale, QSettings, QStringListModel
 from PyQt6.QtWidgets import QFileDialog, QLabel, QListView, QTableWidget, QTableWidgetItem, QWidget
 
 from velkin.app import words
 from velkin.app.actions.dialogs import Dialogs, pattern
-from velkin.app.main import make_application
+from velkin.app.glyphs import app_icon
+from velkin.app.main import decimal_point, make_application
 from velkin.app.model.changes import WHOLE, Change, difference
 from velkin.app.model.messages import Messages
 from velkin.app.model.places import Page, Places
@@ -186,6 +187,23 @@ def test_a_table_is_copied_whole_or_what_is_selected_of_it(qtbot):
     plain.setModel(kept)
     assert table_text(plain) == "x\ny"
     assert table_text(QWidget()) is None and table_text(None) is None
+
+
+@pytest.mark.parametrize("language", ["en_US", "de_DE", "fr_CH", "ar_EG", "ko_KR"])
+def test_the_decimal_point_is_the_one_of_the_desktops_language(qapp, language):
+    before = QLocale()
+    QLocale.setDefault(QLocale(language))
+    try:
+        assert decimal_point() == QLocale().decimalPoint()
+    finally:
+        QLocale.setDefault(before)
+
+
+def test_the_icon_is_drawn_at_the_sizes_that_are_asked_for(qapp):
+    for size in (16, 32, 128):
+        picture = app_icon().pixmap(size, size).toImage()
+        assert (picture.width(), picture.height()) == (size, size)
+        assert len({picture.pixelColor(x, size // 2).rgba() for x in range(size)}) > 2
 
 
 def test_decimals_follow_the_language_of_the_desktop_and_names_are_left():

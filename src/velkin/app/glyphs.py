@@ -6,7 +6,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QRectF
-from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
+from PyQt6.QtGui import QColor, QIcon, QPainter
 from PyQt6.QtSvg import QSvgRenderer
 
 _ASSETS = Path(__file__).with_name("assets")
@@ -14,8 +14,8 @@ _ASSETS = Path(__file__).with_name("assets")
 
 @lru_cache(maxsize=64)
 def _renderer(name: str, ink: str) -> QSvgRenderer:
-    text = (_ASSETS / "glyphs" / f"{name}.svg").read_text()
-    return QSvgRenderer(QByteArray(text.replace("#161616", ink).encode()))
+    text = (_ASSETS / "glyphs" / f"{name}.svg").read_bytes()
+    return QSvgRenderer(QByteArray(text.replace(b"#161616", ink.encode())))
 
 
 def draw(painter: QPainter, name: str, rect: QRectF, ink: QColor) -> None:
@@ -25,15 +25,5 @@ def draw(painter: QPainter, name: str, rect: QRectF, ink: QColor) -> None:
 
 
 def app_icon() -> QIcon:
-    """Velkin's own icon."""
-    data = (_ASSETS / "velkin.svg").read_bytes()
-    icon = QIcon()
-    renderer = QSvgRenderer(QByteArray(data))
-    for size in (16, 32, 64, 128):
-        pixmap = QPixmap(size, size)
-        pixmap.fill(QColor(0, 0, 0, 0))
-        painter = QPainter(pixmap)
-        renderer.render(painter)
-        painter.end()
-        icon.addPixmap(pixmap)
-    return icon
+    """Velkin's own icon, drawn at the sizes that are asked for."""
+    return QIcon(str(_ASSETS / "velkin.svg"))

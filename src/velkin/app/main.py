@@ -7,9 +7,9 @@ import time
 from importlib import import_module
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QEventLoop, QLocale, QSettings, Qt, QTimer
+from PyQt6.QtCore import QEvent, QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QDoubleSpinBox
 
 from velkin.app import glyphs, log, theme, words
 from velkin.app.collecting import Collector
@@ -39,8 +39,16 @@ def make_application() -> QApplication:
     app.setWindowIcon(glyphs.app_icon())
     FocusRing(app)
     Collector(app)
-    words.use_decimal(QLocale().decimalPoint())
+    words.use_decimal(decimal_point())
     return app
+
+
+def decimal_point() -> str:
+    """What stands between ones and tenths here.
+
+    A field for numbers is asked: for QLocale the binding makes names of some eight hundred languages and countries, a thirtieth of a start.
+    """
+    return QDoubleSpinBox().textFromValue(0.5)[1]
 
 
 def start(shoot: Path | None, demo: bool, screenshot: Path | None) -> int:
