@@ -117,7 +117,7 @@ class Room(QWidget):
             shortcut.activated.connect(act)
 
     def leave_after(self, act: Callable[[], bool]) -> None:
-        """Do what ends the visit and, once that is drawn, go back: neither makes the hand wait for the other.
+        """Do what ends the visit and, once that is drawn, go back: neither makes the hand wait for the other. The room, which is left, is not drawn again.
 
         A second press that was on its way meanwhile does not do it again. Where it could not be done, one stays.
         """
@@ -125,12 +125,14 @@ class Room(QWidget):
             return
         self._leaving = act()
         if self._leaving:
+            self.setUpdatesEnabled(False)
             QTimer.singleShot(1, self._left_after)  # after what is drawn, which none at all would come before
 
     def _left_after(self) -> None:
         self._leaving = False
         if self.isVisible():
             self._model.places.back()
+        self.setUpdatesEnabled(True)
 
     def leave(self) -> None:
         """Back to the picture."""
