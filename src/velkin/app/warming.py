@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from importlib import import_module
 
+from PyQt6.QtCore import QLocale
+
 from velkin import dataclass_code
 from velkin.app.benches.benches import load_benches
 from velkin.app.navigator import load_rooms
@@ -29,12 +31,18 @@ MODULES = (
 )
 
 
+#: What reads files that come in, and what writes those that go out.
+FILES = ("velkin.core.tags.inspect", "velkin.core.files.source_contents", "velkin.core.handoff.run")
+
+
 def warm_up() -> None:
-    """Load benches, rooms and what writes files, and each loop for all that it runs over; the first time after an installation takes some seconds."""
+    """Load benches, rooms and what reads and writes files, and each loop for all that it runs over; the first time after an installation takes some seconds."""
     prepare_records()
     load_benches()
     load_rooms()
-    import_module("velkin.core.handoff.run")
+    for module in FILES:
+        import_module(module)
+    QLocale().decimalPoint()  # the first time of day that is written has the binding make names of all languages and countries
     dataclass_code.keep()
     for module in MODULES:
         import_module(module)
