@@ -258,6 +258,24 @@ def test_of_many_files_the_latest_are_listed_and_the_rest_is_counted(qtbot, wind
     assert latest.accessibleName().partition(":")[0] == job.results[-1].job.out.name
 
 
+def test_nothing_is_listed_while_another_bench_is_seen_and_all_of_it_when_this_one_is(qtbot, window, job):
+    bench, meanwhile = window.benches.handoff, []
+    bench._which.button(1).setChecked(True)
+    job.file.connect(lambda done: meanwhile.append((bench.isVisible(), bench._successes.count())))
+    with qtbot.waitSignal(job.ended, timeout=120000):
+        window.actions_.handoff.start()
+        window.actions_.open_stop("camera")
+        qtbot.waitUntil(lambda: len(meanwhile) > 3, timeout=60000)
+        job.pause(True)  # so that it does not end meanwhile
+        qtbot.wait(600)  # longer than from one word of the run to the next
+        assert set(meanwhile) == {(False, 0)} and bench._successes.count() == 0
+        done = len(job.results)
+        window.actions_.open_stop("handoff")
+        assert bench._successes.count() >= done > 3
+        job.pause(False)
+    assert bench._successes.count() == len(window.model.state.frames)
+
+
 def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):
     frame = window.model.state.frames[ids["north-0402"]]
     copy = tmp_path / "moved.dng"

@@ -46,7 +46,7 @@ def make_application() -> QApplication:
 def decimal_point() -> str:
     """What stands between ones and tenths here.
 
-    A field for numbers is asked: for QLocale the binding makes names of some eight hundred languages and countries, a thirtieth of a start.
+    A field for numbers is asked: for QLocale the binding makes names of some eight hundred languages and countries, 10 ms of a start.
     """
     return QDoubleSpinBox().textFromValue(0.5)[1]
 

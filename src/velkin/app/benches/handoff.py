@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QMimeData, QRectF, Qt, QTimer, QUrl, pyqtSignal
-from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from velkin.app import glyphs, theme
@@ -166,7 +166,7 @@ class HandoffBench(Bench):
         self._arrived: list[Done] = []
         self._pace = QTimer(self)
         self._pace.setInterval(_PACE)
-        self._pace.timeout.connect(self._show_arrived)
+        self._pace.timeout.connect(lambda: self._show_arrived() if self.isVisible() else None)
         self.follow(self._model)
         self._model.opened.connect(self._clear_results)
         self._job.started.connect(self._started)
@@ -410,6 +410,12 @@ class HandoffBench(Bench):
     def _file_done(self, done: Done) -> None:
         self._stages.pop(done.job.out.name, None)
         self._arrived.append(done)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """What was done while another bench was seen is listed now."""
+        super().showEvent(event)
+        if self._pace.isActive():
+            self._show_arrived()
 
     def _show_arrived(self) -> None:
         """List the files that were done since the last time, and how far the run is."""

@@ -164,7 +164,7 @@ def _thumbnail(structure: Structure, directory: Directory) -> int:
         second = structure.directory(directory.following)
     except (NoTIFF, struct.error):
         return 0
-    return structure.number(second, 514)
+    return structure.number(second, tiff_fields.JPEG_BYTES)
 
 
 # ---- writing ------------------------------------------------------------------------------------------------------

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from typing import BinaryIO
 
 SOI = b"\xff\xd8"
+#: Marker of the segment that holds Exif or XMP.
+APP1 = 0xE1
 EXIF_MARK = b"Exif\0\0"
 ICC_MARK = b"ICC_PROFILE\0"
 XMP_MARK = b"http://ns.adobe.com/xap/1.0/\0"
@@ -23,6 +25,11 @@ class Segment:
     marker: int
     at: int
     payload: bytes
+
+
+def is_jpeg(head: bytes) -> bool:
+    """Whether a file's first bytes are those of a JPEG."""
+    return head[:3] == SOI + b"\xff"
 
 
 def segments_of(stream: BinaryIO) -> tuple[list[Segment], int]:

@@ -20,7 +20,7 @@ import rawpy
 from numpy.typing import NDArray
 
 from velkin.core.files.facts import FileFacts
-from velkin.core.files.jpeg_structure import FRAMES, segments_of
+from velkin.core.files.jpeg_structure import FRAMES, is_jpeg, segments_of
 from velkin.core.files.picture import upright_by
 from velkin.core.files.raw import RawFacts, opened
 
@@ -65,7 +65,7 @@ def preview_of(facts: FileFacts, edge: int, page: int = 0) -> Preview | None:
 
 def _starts_as_jpeg(path: Path) -> bool:
     with path.open("rb") as stream:
-        return stream.read(3) == b"\xff\xd8\xff"
+        return is_jpeg(stream.read(3))
 
 
 def _embedded(facts: RawFacts, edge: int) -> Preview | None:

@@ -14,7 +14,7 @@ from velkin.core.files.exif_block import ExifTree, read_block, tree_of
 from velkin.core.files.formats.base import exif_parts
 from velkin.core.files.formats.bmff import boxes
 from velkin.core.files.formats.tiff import directory_parts, inner_directories, other_directory
-from velkin.core.files.jpeg_structure import segments_of
+from velkin.core.files.jpeg_structure import APP1, EXIF_MARK, segments_of
 from velkin.core.files.tiff_structure import Directory, NoTIFF, Structure
 
 _TIFF_LIKE = (b"II*\0", b"MM\0*", b"IIRO", b"IIRS", b"MMOR", b"IIU\0", b"II+\0", b"MM\0+")
@@ -55,8 +55,8 @@ def _of_jpeg(data: bytes) -> list[Part]:
     found = [Part("preview", PartKind.PREVIEW, len(data))]
     segments, _ = segments_of(BytesIO(data))
     for s in segments:
-        if s.marker == 0xE1 and s.payload.startswith(b"Exif\0\0"):
-            return exif_parts(read_block(s.payload[6:]), len(s.payload)) + found
+        if s.marker == APP1 and s.payload.startswith(EXIF_MARK):
+            return exif_parts(read_block(s.payload[len(EXIF_MARK) :]), len(s.payload)) + found
     return found
 
 

@@ -21,13 +21,24 @@ from velkin.core.files.exif_block import ExifTree, agreeing, read_block, written
 from velkin.core.files.formats.base import ColourSaid, Format, Head, Samples, exif_parts, said_resolution, turned_by
 from velkin.core.files.iim import DataSet, read_iim, written_iim
 from velkin.core.files.image_resources import IPTC, JPEG_MARK, Resource, read_resources, written_resources
-from velkin.core.files.jpeg_structure import EXIF_MARK, FRAMES, ICC_MARK, LONGEST, SOI, XMP_MARK, Segment, segments_of
+from velkin.core.files.jpeg_structure import (
+    APP1,
+    EXIF_MARK,
+    FRAMES,
+    ICC_MARK,
+    LONGEST,
+    SOI,
+    XMP_MARK,
+    Segment,
+    is_jpeg,
+    segments_of,
+)
 from velkin.core.files.metadata import Metadata, Resolution, Text
 from velkin.core.files.picture import Picture
 from velkin.core.files.tiff_structure import NoTIFF, Structure
 
 _EOI = b"\xff\xd9"
-_APP0, _APP1, _APP2, _APP13, _APP14, _COM = 0xE0, 0xE1, 0xE2, 0xED, 0xEE, 0xFE
+_APP0, _APP2, APP13, APP14, _COM = 0xE0, 0xE2, 0xED, 0xEE, 0xFE
 _XMP_MORE_MARK = b"http://ns.adobe.com/xmp/extension/\0"
 _MPF_MARK = b"MPF\0"
 _GAIN_MARK = b"urn:iso:std:iso:ts:21496:-1\0"
@@ -83,15 +94,15 @@ def _said(segments: list[Segment]) -> _Said:
     tree, jfif, frame = ExifTree(), None, None
     for s in segments:
         m, p = s.marker, s.payload
-        if m == _APP1 and p.startswith(EXIF_MARK) and not block:
+        if m == APP1 and p.startswith(EXIF_MARK) and not block:
             block = p[len(EXIF_MARK) :]
             try:
                 tree = read_block(block)
             except (NoTIFF, struct.error):
                 damage.append("its Exif cannot be read")
-        elif m == _APP1 and p.startswith(XMP_MARK) and not packet:
+        elif m == APP1 and p.startswith(XMP_MARK) and not packet:
             packet = p[len(XMP_MARK) :]
-        elif m == _APP13 and p.startswith(JPEG_MARK):
+        elif m == APP13 and p.startswith(JPEG_MARK):
             resources += p[len(JPEG_MARK) :]
         elif m == _APP0 and p[:5] == b"JFIF\0" and len(p) >= 12:
             unit, x, y = struct.unpack_from(">BHH", p, 7)
@@ -99,7 +110,7 @@ def _said(segments: list[Segment]) -> _Said:
         elif m in FRAMES and len(p) >= 6 and frame is None:
             frame = (*struct.unpack_from(">HH", p, 1)[::-1], p[0], p[5])
     icc, wrong = _profile(segments)
-    extended = sum(len(s.payload) for s in segments if s.marker == _APP1 and s.payload.startswith(_XMP_MORE_MARK))
+    extended = sum(len(s.payload) for s in segments if s.marker == APP1 and s.payload.startswith(_XMP_MORE_MARK))
     if extended:
         packet = _whole_packet(packet, segments)
     return _Said(icc, (*damage, *wrong), block, tree, packet, extended, resources, jfif, frame)
@@ -129,7 +140,7 @@ def _whole_packet(packet: bytes, segments: list[Segment]) -> bytes:
     """The packet with what lies in extension segments: each names the whole by its digest, its length, and where it belongs."""
     pieces: dict[bytes, dict[int, bytes]] = {}
     for s in segments:
-        if s.marker == _APP1 and s.payload.startswith(_XMP_MORE_MARK) and len(s.payload) >= len(_XMP_MORE_MARK) + 40:
+        if s.marker == APP1 and s.payload.startswith(_XMP_MORE_MARK) and len(s.payload) >= len(_XMP_MORE_MARK) + 40:
             rest = s.payload[len(_XMP_MORE_MARK) :]
             pieces.setdefault(rest[:32], {})[struct.unpack_from(">I", rest, 36)[0]] = rest[40:]
     for digest, found in pieces.items():
@@ -178,7 +189,7 @@ class JPEG(Format):
     icc_place = "APP2"
 
     def recognises(self, head: bytes) -> bool:
-        return head[:3] == b"\xff\xd8\xff"
+        return is_jpeg(head)
 
     def head(self, path: Path, page: int = 0) -> Head:
         with path.open("rb") as stream:
@@ -220,9 +231,9 @@ class JPEG(Format):
                 continue
             kind = inner.kind
             for s in own:
-                if s.payload.startswith(_GAIN_MARK) or (s.marker == _APP1 and _GAIN_WORDS.search(s.payload)):
+                if s.payload.startswith(_GAIN_MARK) or (s.marker == APP1 and _GAIN_WORDS.search(s.payload)):
                     kind = PartKind.GAIN_MAP
-                elif s.marker == _APP1 and _DEPTH_WORDS.search(s.payload):
+                elif s.marker == APP1 and _DEPTH_WORDS.search(s.payload):
                     kind = PartKind.AUXILIARY
             found.append(Inner(kind, inner.at, inner.bytes))
         return found
@@ -279,10 +290,10 @@ class JPEG(Format):
             return True
         marks = {
             _APP0: (b"JFIF\0",),
-            _APP1: (EXIF_MARK, XMP_MARK, _XMP_MORE_MARK),
+            APP1: (EXIF_MARK, XMP_MARK, _XMP_MORE_MARK),
             _APP2: (ICC_MARK, _MPF_MARK),
-            _APP13: (JPEG_MARK,),
-            _APP14: (b"Adobe",),
+            APP13: (JPEG_MARK,),
+            APP14: (b"Adobe",),
         }
         return p.startswith(marks.get(m, (b"\0" * 9,)))
 
@@ -296,13 +307,13 @@ class JPEG(Format):
             if s.marker == _APP0 and metadata.resolution is not None and s.payload[:5] == b"JFIF\0":
                 x, y = (min(max(round(v), 1), 65535) for v in (metadata.resolution.x, metadata.resolution.y))
                 out += _segment(_APP0, s.payload[:7] + struct.pack(">BHH", 1, x, y) + s.payload[12:])
-            elif s.marker in (_APP0, _APP14):
+            elif s.marker in (_APP0, APP14):
                 out += _segment(s.marker, s.payload)
         out += _metadata_segments(metadata)
         if icc is not None:
             out += icc_segments(icc)
         for s in segments:
-            if s.marker not in (_APP0, _APP14):
+            if s.marker not in (_APP0, APP14):
                 out += _segment(s.marker, s.payload)
         return bytes(out) + plain[rest_at:]
 
@@ -317,10 +328,10 @@ class JPEG(Format):
             payload = s.payload
             if s.marker == _APP2 and payload.startswith(ICC_MARK):
                 continue
-            if s.marker not in (_APP0, _APP1) and not placed:
+            if s.marker not in (_APP0, APP1) and not placed:
                 out += icc_segments(icc)
                 placed = True
-            if s.marker == _APP1 and payload.startswith(EXIF_MARK):
+            if s.marker == APP1 and payload.startswith(EXIF_MARK):
                 payload = EXIF_MARK + agreeing(payload[len(EXIF_MARK) :], family)
             if s.marker == _APP2 and payload.startswith(_MPF_MARK) and not index_at:
                 index_at = len(out)
@@ -344,7 +355,7 @@ def _coded(pixels: NDArray[Any], coding: Coding, mode: str | None) -> bytes:
 def _metadata_segments(m: Metadata) -> bytes:
     out = b""
     if m.exif is not None and not m.exif.empty:
-        out += _segment(_APP1, EXIF_MARK + written(m.exif))
+        out += _segment(APP1, EXIF_MARK + written(m.exif))
     if m.xmp:
         out += _xmp_segments(m.xmp)
     resources = list(m.resources)
@@ -353,7 +364,7 @@ def _metadata_segments(m: Metadata) -> bytes:
     block = written_resources(resources)
     step = LONGEST - len(JPEG_MARK)
     for at in range(0, len(block), step):
-        out += _segment(_APP13, JPEG_MARK + block[at : at + step])
+        out += _segment(APP13, JPEG_MARK + block[at : at + step])
     for text in m.texts:
         if text.keyword in JPEG.keywords:
             out += _segment(_COM, text.data[:LONGEST])
@@ -363,7 +374,7 @@ def _metadata_segments(m: Metadata) -> bytes:
 def _xmp_segments(packet: bytes) -> bytes:
     """A packet as one segment, or as one that names its extension and the extension in parts (XMP part 3, 1.1.3.1)."""
     if len(packet) <= LONGEST - len(XMP_MARK):
-        return _segment(_APP1, XMP_MARK + packet)
+        return _segment(APP1, XMP_MARK + packet)
     inner = re.search(rb"<x:xmpmeta.*</x:xmpmeta>", packet, re.S)
     body = inner.group(0) if inner else packet
     digest = hashlib.md5(body, usedforsecurity=False).hexdigest().upper().encode()
@@ -373,11 +384,11 @@ def _xmp_segments(packet: bytes) -> bytes:
         b'xmlns:xmpNote="http://ns.adobe.com/xmp/note/" xmpNote:HasExtendedXMP="' + digest + b'"/></rdf:RDF></x:xmpmeta>'
         b'<?xpacket end="w"?>'
     )
-    out = _segment(_APP1, XMP_MARK + short)
+    out = _segment(APP1, XMP_MARK + short)
     step = LONGEST - len(_XMP_MORE_MARK) - 40
     for at in range(0, len(body), step):
         lead = _XMP_MORE_MARK + digest + struct.pack(">II", len(body), at)
-        out += _segment(_APP1, lead + body[at : at + step])
+        out += _segment(APP1, lead + body[at : at + step])
     return out
 
 

@@ -259,11 +259,11 @@ def other_directory(structure: Structure, d: Directory) -> Part:
         sum(structure.numbers(d.entries.get(tiff_fields.STRIP_BYTES)))
         or sum(structure.numbers(d.entries.get(tiff_fields.TILE_BYTES)))
     )
-    length += structure.number(d, 514)
+    length += structure.number(d, tiff_fields.JPEG_BYTES)
     kind = structure.number(d, tiff_fields.SUBFILE)
     if kind & 4:
         return Part("mask", PartKind.AUXILIARY, length)
-    if kind & 1 or 513 in d.entries:
+    if kind & 1 or tiff_fields.JPEG_AT in d.entries:
         return Part("preview", PartKind.PREVIEW, length)
     return Part("another picture", PartKind.PICTURE, length)
 
