@@ -7,8 +7,10 @@ import time
 import numpy as np
 import pytest
 
+from velkin.core import cores
 from velkin.core.bands import BAND, in_bands, within_band
 from velkin.core.cache import Cache, cached, file_stamp
+from velkin.core.cores import all_cores, cores_here, side_by_side
 
 
 def test_threads_that_ask_together_wait_for_one_that_makes_it():
@@ -111,3 +113,30 @@ def test_an_error_in_a_band_is_raised():
 
     with pytest.raises(ValueError, match="in a band"):
         in_bands(work, 3 * BAND)
+
+
+def test_whole_files_side_by_side_share_the_cores_and_go_through_their_bands_by_themselves(monkeypatch):
+    monkeypatch.setattr(cores, "all_cores", lambda: 4)
+
+    def bands_of_a_file(_):
+        return cores_here(), threading.get_ident(), in_bands(lambda a, z: (a, z, threading.get_ident()), 2 * BAND + 7)
+
+    with side_by_side(4) as pool:
+        share, worker, bands = pool.submit(bands_of_a_file, None).result()
+    assert share == 1 and bands == [(0, BAND, worker), (BAND, 2 * BAND, worker), (2 * BAND, 2 * BAND + 7, worker)]
+    with side_by_side(2) as pool:
+        share, worker, bands = pool.submit(bands_of_a_file, None).result()
+    assert share == 2 and worker not in {b[2] for b in bands}
+    assert cores_here() == 4  # of who asked for them
+
+
+def test_a_share_of_the_cores_holds_for_the_decoder_too():
+    import rawpy  # noqa: F401  which loads LibRaw's OpenMP
+    from threadpoolctl import threadpool_info
+
+    def threads():
+        return {p["num_threads"] for p in threadpool_info() if p["user_api"] == "openmp"}
+
+    with side_by_side(all_cores()) as pool:
+        assert pool.submit(threads).result() == {1}
+    assert 1 not in threads()

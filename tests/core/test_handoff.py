@@ -18,6 +18,7 @@ from velkin.core.charts.reading_job import read_chart
 from velkin.core.conversion.conversion import Conversion
 from velkin.core.conversion.light import carried
 from velkin.core.conversion.outside import measure_outside
+from velkin.core.cores import cores_here
 from velkin.core.destinations.destination import FileFormat
 from velkin.core.destinations.sizing import EXACT, PRINT, WHITE, Size, long_edge
 from velkin.core.destinations.starters import STARTERS, web_srgb
@@ -27,6 +28,7 @@ from velkin.core.files.encode import encode_numbers
 from velkin.core.files.metadata_policy import ALL, NONE, RIGHTS, MetadataPolicy, broken_policy
 from velkin.core.files.picture import Picture, decode_picture
 from velkin.core.files.raw import read_facts
+from velkin.core.handoff import run as handoff_run
 from velkin.core.handoff.check import check_file, decoded
 from velkin.core.handoff.jobs import Job, plan_for
 from velkin.core.handoff.proof_blocks import ProofBlocks
@@ -399,6 +401,15 @@ def test_a_full_disk_fails_files_and_nothing_is_left_half_written(chart_dng, tmp
     done = list(run([job(chart_dng, i, tmp_path / f"f{i}.jpg") for i in range(4)]))
     assert len(done) == 4 and all("disk is full" in d.error for d in done), [d.error for d in done]
     assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize(("memory", "share"), [(10**12, 1), (1, 2)], ids=["side by side", "one at a time"])
+def test_frames_that_must_go_one_at_a_time_have_all_cores(chart_dng, tmp_path, monkeypatch, memory, share):
+    monkeypatch.setattr(os, "cpu_count", lambda: 2)
+    monkeypatch.setattr(handoff_run, "MEMORY", memory)
+    shares = []
+    done = run([job(chart_dng, i, tmp_path / f"f{i}.jpg") for i in range(3)], told=lambda *_: shares.append(cores_here()))
+    assert all(d.ok for d in done) and set(shares) == {share}
 
 
 def test_a_folder_that_vanishes_is_not_made_again_and_the_rest_goes_on_when_it_is_back(chart_dng, tmp_path, monkeypatch):

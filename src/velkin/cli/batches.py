@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import argparse
 import copy
-import os
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
 
 from velkin.cli.saying import Wrong, print_json, say
+from velkin.core.cores import all_cores, side_by_side
 from velkin.core.errors import VelkinError
 
 #: More files than this at once would only hold more of them in memory.
@@ -32,7 +32,7 @@ def once(work: _Work) -> _Work:
 
 def cores() -> int:
     """How many files are worked on at once where nobody says."""
-    return min(os.cpu_count() or 1, _MOST)
+    return min(all_cores(), _MOST)
 
 
 def begin() -> None:
@@ -63,7 +63,7 @@ def each(one: Callable[[argparse.Namespace], Told]) -> Callable[[argparse.Namesp
             return 0
         documents: list[dict[str, Any]] = []
         failed = False
-        with ThreadPoolExecutor(arguments.jobs or cores()) as pool:
+        with side_by_side(min(arguments.jobs or cores(), len(arguments.files))) as pool:
             jobs = [pool.submit(one, _of(arguments, *pair)) for pair in zip(arguments.files, outs, strict=True)]
             for file, found in _in_order(arguments.files, jobs):
                 if isinstance(found, VelkinError | OSError | MemoryError):

@@ -6,17 +6,16 @@ A frame is decoded once and written to all its destinations; large frames wait u
 from __future__ import annotations
 
 import itertools
-import os
 import shutil
 import threading
 import time
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from queue import SimpleQueue
 from typing import Protocol
 
+from velkin.core.cores import all_cores, side_by_side
 from velkin.core.errors import OutputFailed, OutputRefused, UnreadableFile, VelkinError
 from velkin.core.files.digest import digest_of
 from velkin.core.files.safely import being_written
@@ -262,13 +261,6 @@ class _Run:
         return True
 
 
-def _on_one_core() -> None:
-    """Have the decoder work on one core for this worker: where each has all cores, they wait for each other at every step of it."""
-    from threadpoolctl import threadpool_limits  # loaded where needed
-
-    threadpool_limits(1, user_api="openmp")
-
-
 def _reason(error: Exception, job: Job) -> str:
     if isinstance(error, VelkinError):
         return error.message if error.file == job.out else str(error)
@@ -333,9 +325,10 @@ def run(
     """
     of_all = _Run(control or Control(), told, journal or Forgets())
     groups = [list(g) for _, g in itertools.groupby(jobs, key=lambda j: (j.frame, j.source))]
-    workers = min(at_once or min(os.cpu_count() or 1, _MOST_WORKERS), len(groups) or 1)
-    begin = _on_one_core if workers > 1 else None
-    with ThreadPoolExecutor(max_workers=workers, thread_name_prefix="handoff", initializer=begin) as pool:
+    weights = sorted(_weight(group) for group in groups) or [1]
+    fitting = max(1, MEMORY // weights[len(weights) // 2])  # where most have to be alone they have all cores
+    workers = min(at_once or min(all_cores(), _MOST_WORKERS), fitting, len(groups) or 1)
+    with side_by_side(workers, "handoff") as pool:
         try:
             for group in groups:
                 pool.submit(of_all.frame, group)

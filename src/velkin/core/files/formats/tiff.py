@@ -15,6 +15,7 @@ from typing import Any, BinaryIO
 import numpy as np
 from numpy.typing import NDArray
 
+from velkin.core.cores import cores_here
 from velkin.core.errors import NotSupported, UnreadableFile
 from velkin.core.files import kinds, tiff_fields
 from velkin.core.files.coding import TIFF_COMPRESSIONS, Coding
@@ -438,7 +439,13 @@ def _options(picture: Picture, samples: NDArray[Any], coding: Coding) -> dict[st
         "software": "Velkin",
     }
     if compression is not None:
-        options |= {"compression": compression, "predictor": samples.dtype.kind != "f", "rowsperstrip": 64, "maxworkers": 2}
+        threads = min(2, cores_here())
+        options |= {
+            "compression": compression,
+            "predictor": samples.dtype.kind != "f",
+            "rowsperstrip": 64,
+            "maxworkers": threads,
+        }
     if (
         compression == "adobe_deflate"
     ):  # photographs in 16 bits come out no larger with more effort, and take half as long again
