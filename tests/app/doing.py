@@ -4,7 +4,8 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
@@ -40,6 +41,19 @@ def point_at(window, at: QPoint) -> None:
         QTest.mouseMove(window.view, at + QPoint(1, 1))
         QTest.mouseMove(window.view, at)
         QTest.qWait(5)
+
+
+def wheel(widget, at: QPointF, turn: int) -> None:
+    """Turn the wheel over a widget, by 120 a notch, away from the hand where it is above nought.
+
+    Who does not take it passes it on to what it lies in, as Qt does with one that comes from a hand.
+    """
+    none = Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False
+    where, taken = widget.mapToGlobal(at), False
+    while widget is not None and not taken:
+        event = QWheelEvent(widget.mapFromGlobal(where), where, QPoint(), QPoint(0, turn), *none)
+        taken = QApplication.sendEvent(widget, event) and event.isAccepted()
+        widget = widget.parentWidget()
 
 
 @contextmanager

@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QFileDialog, QLabel
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel
 
-from tests.app.doing import answered, open_shoot
+from tests.app.doing import answered, open_shoot, wheel
 from velkin.app.actions.dropped import sorted_drop
 from velkin.app.benches import handoff as handoff_bench
 from velkin.app.jobs.lanes import Lane
@@ -237,7 +237,7 @@ def test_what_failed_is_retried(qtbot, window, job, ids):
 
 
 def test_of_many_files_the_latest_are_listed_and_the_rest_is_counted(qtbot, window, job, monkeypatch):
-    """Each row that is listed is laid out anew with all others, so that thousands of them would keep the hand waiting."""
+    """All rows lie in one column that is as high as they are together, so that thousands of them would keep the hand waiting."""
     monkeypatch.setattr(handoff_bench, "_LISTED", 3)
     monkeypatch.setattr(handoff_bench, "_LISTED_FAILED", 2)
     bench = window.benches.handoff
@@ -246,34 +246,73 @@ def test_of_many_files_the_latest_are_listed_and_the_rest_is_counted(qtbot, wind
     shut.write_bytes(b"a file where the folder should be")
     failed = run(qtbot, window, job).failed
     assert failed == len(window.model.state.frames) > 5
-    assert (bench._failures.count(), bench._successes.count()) == (2, 0)
+    assert (bench.failures.count(), bench.successes.count()) == (2, 0)
     assert bench._more.text() == f"and {failed - 2} more that failed" and bench._more.isVisible()
     shut.unlink()
     with qtbot.waitSignal(job.ended, timeout=120000) as ended:
         qtbot.mouseClick(bench.retry_button, LEFT)
     assert ended.args[0].good == failed
-    assert (bench._failures.count(), bench._successes.count()) == (0, 3)
+    assert (bench.failures.count(), bench.successes.count()) == (0, 3)
     assert bench._more.text() == f"and {failed - 3} more, checked"
-    latest = bench._successes.itemAt(0).widget()
-    assert latest.accessibleName().partition(":")[0] == job.results[-1].job.out.name
+    assert bench.successes.row(0).name == job.results[-1].job.out.name
+
+
+def test_what_was_written_is_gone_through_with_the_keys_dragged_copied_and_its_frame_chosen(qtbot, window, job, ids):
+    bench = window.benches.handoff
+    bench._which.button(1).setChecked(True)
+    run(qtbot, window, job)
+    files, bar = bench.successes, bench.scroller.verticalScrollBar()
+    assert files.height() == sum(files.height_of(n) for n in range(files.count())) > bench.scroller.height()
+    files.setFocus()
+    qtbot.keyClick(files, Qt.Key.Key_Home)
+    assert files.currentIndex().row() == 0 and bar.value() < 100
+    qtbot.keyClick(files, Qt.Key.Key_End)
+    assert files.currentIndex().row() == files.count() - 1
+    seen = files.visibleRegion().boundingRect()
+    assert seen.contains(files.visualRect(files.currentIndex()).center()), "the column comes after the keys"
+    last = files.row(files.count() - 1)
+    qtbot.keyClick(files, Qt.Key.Key_Return)
+    assert window.model.current == ids[Path(last.name).stem] == last.frame
+    index = files.currentIndex()
+    data = files.model().mimeData([index])
+    assert [url.toLocalFile() for url in data.urls()] == [str(last.file)] and last.file.exists()
+    assert files.model().flags(index) & Qt.ItemFlag.ItemIsDragEnabled
+    qtbot.keyClick(files, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    copied = QApplication.clipboard().text().splitlines()
+    assert copied == [f"{files.row(n).name}: {files.row(n).words}" for n in range(files.count())]
+    before = bar.value()
+    wheel(files.viewport(), QPointF(seen.center()), 120)
+    assert bar.value() < before, "the wheel scrolls the bench over it too"
+
+
+def test_a_narrower_bench_wraps_what_is_said_of_files(qtbot, window, job):
+    bench = window.benches.handoff
+    run(qtbot, window, job)
+    files = bench.successes
+    before, high = files.width(), files.height()
+    files.setFixedWidth(before // 2)
+    qtbot.waitUntil(lambda: files.height() > high)
+    assert files.height() == sum(files.height_of(n) for n in range(files.count()))
+    files.setFixedWidth(before)
+    qtbot.waitUntil(lambda: files.height() == high)
 
 
 def test_nothing_is_listed_while_another_bench_is_seen_and_all_of_it_when_this_one_is(qtbot, window, job):
     bench, meanwhile = window.benches.handoff, []
     bench._which.button(1).setChecked(True)
-    job.file.connect(lambda done: meanwhile.append((bench.isVisible(), bench._successes.count())))
+    job.file.connect(lambda done: meanwhile.append((bench.isVisible(), bench.successes.count())))
     with qtbot.waitSignal(job.ended, timeout=120000):
         window.actions_.handoff.start()
         window.actions_.open_stop("camera")
         qtbot.waitUntil(lambda: len(meanwhile) > 3, timeout=60000)
         job.pause(True)  # so that it does not end meanwhile
         qtbot.wait(600)  # longer than from one word of the run to the next
-        assert set(meanwhile) == {(False, 0)} and bench._successes.count() == 0
+        assert set(meanwhile) == {(False, 0)} and bench.successes.count() == 0
         done = len(job.results)
         window.actions_.open_stop("handoff")
-        assert bench._successes.count() >= done > 3
+        assert bench.successes.count() >= done > 3
         job.pause(False)
-    assert bench._successes.count() == len(window.model.state.frames)
+    assert bench.successes.count() == len(window.model.state.frames)
 
 
 def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):

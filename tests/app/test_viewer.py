@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QColor, QImage, QWheelEvent
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtGui import QColor, QImage
 
+from tests.app.doing import wheel
 from velkin.app import theme
 from velkin.app.flow.drawing import to_image
 from velkin.app.main import make_application
@@ -68,17 +68,7 @@ def test_no_zoom_ever_loses_the_picture(steps):
 def test_wheel_zooms_to_the_pointer(view):
     at = QPointF(200, 300)
     before = view.to_picture(at)
-    event = QWheelEvent(
-        at,
-        view.mapToGlobal(at),
-        QPoint(),
-        QPoint(0, 480),
-        Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.NoModifier,
-        Qt.ScrollPhase.NoScrollPhase,
-        False,
-    )
-    QApplication.sendEvent(view, event)
+    wheel(view, at, 480)
     assert not view.is_fit
     assert (view.to_picture(at) - before).manhattanLength() < 1
 

@@ -133,7 +133,7 @@ def test_by_mouse(qtbot, window, tmp_path):
     for light, frame in (("north", "north-0401"), ("lamp", "lamp-0501")):
         assert_right_colours(written[0].parent / f"{frame}.jpg", light)
     assert window.path_bar.buttons["handoff"].stop().detail.endswith("checked")
-    assert bench._successes.count() == 12
+    assert bench.successes.count() == 12
 
 
 def test_by_mouse_while_files_come_in_and_others_are_written(qtbot, window, tmp_path):

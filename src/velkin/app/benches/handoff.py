@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QMimeData, QRectF, Qt, QTimer, QUrl, pyqtSignal
-from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent, QShowEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import QRect, QTimer, pyqtSignal
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QButtonGroup, QVBoxLayout, QWidget
 
-from velkin.app import glyphs, theme
+from velkin.app import theme
 from velkin.app.context import Context
 from velkin.app.jobs.handoff import STAGES, Ended
 from velkin.app.model.changes import Change
 from velkin.app.model.places import Page
 from velkin.app.widgets.checkable import CheckBox, RadioButton
+from velkin.app.widgets.outcomes import Outcome, Outcomes
 from velkin.app.widgets.parts import Bench, Rule, Words, button, keep_room, row_of, soft, state_label
 from velkin.app.words import CONVERT, count, time_left
 from velkin.core.destinations.destination import Destination
@@ -30,34 +30,10 @@ if TYPE_CHECKING:
 
 #: Files that passed, and files that failed, are listed up to so many, the latest first.
 _LISTED, _LISTED_FAILED = 40, 200
-#: Milliseconds between two words of how far the run is: all rows are laid out anew where one is added.
+#: Milliseconds between two words of how far the run is.
 _PACE = 250
 #: The choice of frames that follows what is chosen in the shoot.
 _CHOSEN = 2
-
-
-class _Mark(QWidget):
-    """A small glyph."""
-
-    def __init__(self, name: str) -> None:
-        super().__init__()
-        self._name = name
-        self.setFixedSize(14, 16)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        glyphs.draw(QPainter(self), self._name, QRectF(1, 3, 11, 11), theme.current().colour("ink"))
-
-
-def _remove(rows: QVBoxLayout, at: int) -> None:
-    item = rows.takeAt(at)
-    widget = item.widget() if item is not None else None
-    if widget is not None:
-        widget.deleteLater()
-
-
-def _clear(rows: QVBoxLayout) -> None:
-    while rows.count():
-        _remove(rows, 0)
 
 
 def what_it_writes(state: State, d: Destination) -> str:
@@ -67,39 +43,6 @@ def what_it_writes(state: State, d: Destination) -> str:
         why = "Its profile is gone from the shoot" if d.space_id else "No profile chosen yet"
         return f"{why}; choose one under Edit destinations."
     return f"{space.name}, {d.file.words()}, {d.size.words()}, into {d.folder}"
-
-
-class _Row(QWidget):
-    """A mark, a name and what is said of it; `act` when it is clicked."""
-
-    def __init__(self, mark: str, name: str, words: str, bold: bool = False, file: Path | None = None) -> None:
-        super().__init__()
-        self._file = file
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(6)
-        if mark:
-            line.addWidget(_Mark(mark), 0, Qt.AlignmentFlag.AlignTop)
-        texts = QVBoxLayout()
-        texts.setSpacing(0)
-        head = Words(name)
-        head.setWordWrap(True)
-        head.setFont(theme.font(13, 700 if bold else 400))
-        texts.addWidget(head)
-        if words:
-            texts.addWidget(soft(words))
-        line.addLayout(texts, 1)
-        self.setAccessibleName(f"{name}: {words}")
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        """A written file can be dragged into another program."""
-        if event is None or self._file is None or not event.buttons() & Qt.MouseButton.LeftButton:
-            return
-        drag = QDrag(self)
-        data = QMimeData()
-        data.setUrls([QUrl.fromLocalFile(str(self._file))])
-        drag.setMimeData(data)
-        drag.exec(Qt.DropAction.CopyAction)
 
 
 class HandoffBench(Bench):
@@ -116,10 +59,11 @@ class HandoffBench(Bench):
         self.column.addWidget(self._state)
         self._build_interrupted()
         self._results_heading = self.section("Written and checked", rule=False)
-        self._failures, self._successes = QVBoxLayout(), QVBoxLayout()
-        for rows in (self._failures, self._successes):
-            rows.setSpacing(6)
-            self.column.addLayout(rows)
+        self.failures, self.successes = Outcomes("Files that failed"), Outcomes("Files written and checked")
+        for rows in (self.failures, self.successes):
+            rows.frame_wanted.connect(self._go_to)
+            rows.reached.connect(lambda place, rows=rows: self._follow_keys(rows, place))
+            self.column.addWidget(rows)
         self._more = soft()
         self._more.hide()
         self.column.addWidget(self._more)
@@ -151,9 +95,8 @@ class HandoffBench(Bench):
         self.section("Before it starts")
         self._concerns_state = soft()
         self.column.addWidget(self._concerns_state)
-        self._concerns = QVBoxLayout()
-        self._concerns.setSpacing(6)
-        self.column.addLayout(self._concerns)
+        self.concerns = Outcomes("What should be known before it starts", keys=False)
+        self.column.addWidget(self.concerns)
         self.use_changed = CheckBox("Use changed sources as they are now")
         self.use_changed.toggled.connect(self._job.use_changed)
         self.column.addWidget(self.use_changed)
@@ -234,7 +177,9 @@ class HandoffBench(Bench):
 
     def _show_destinations(self, state: State) -> None:
         focused = next((i for i, tick in self.ticks.items() if tick.hasFocus()), None)
-        _clear(self._destinations)
+        while (item := self._destinations.takeAt(0)) is not None:
+            if (holder := item.widget()) is not None:
+                holder.deleteLater()
         self.ticks = {}
         for d in state.destinations:
             holder = QWidget()
@@ -341,15 +286,13 @@ class HandoffBench(Bench):
             )
 
     def _show_concerns(self) -> None:
-        _clear(self._concerns)
         found = self._job.concerns
         self._concerns_state.setVisible(not found)
         if found is None:
             self._concerns_state.setText("Looking at sources, folders and colours …")
         elif not found:
             self._concerns_state.setText("Nothing stands in the way.")
-        for concern in found or ():
-            self._concerns.addWidget(_Row("missing" if _is_grave(concern) else "", concern.what, concern.then))
+        self.concerns.show_rows([Outcome("missing" if _is_grave(c) else "", c.what, c.then) for c in found or ()])
         changed = any(c.kind == "changed" for c in found or ())
         self.use_changed.setVisible(changed or self._job.changed_too)
         self.use_changed.blockSignals(True)
@@ -359,8 +302,8 @@ class HandoffBench(Bench):
 
     def _clear_results(self) -> None:
         self._arrived = []
-        for rows in (self._failures, self._successes):
-            _clear(rows)
+        for rows in (self.failures, self.successes):
+            rows.show_rows(())
         self._passed = self._failed = 0
         for part in (self._more, self._results_heading, self._results_end, self.retry_button):
             part.hide()
@@ -387,8 +330,7 @@ class HandoffBench(Bench):
         self._show_progress()
 
     def _to_top(self) -> None:
-        scroll = self.findChild(QScrollArea)
-        bar = scroll.verticalScrollBar() if scroll is not None else None
+        bar = self.scroller.verticalScrollBar()
         if bar is not None:
             bar.setValue(0)
 
@@ -423,33 +365,24 @@ class HandoffBench(Bench):
         passed, failed = [d for d in arrived if d.ok], [d for d in arrived if not d.ok]
         self._passed += len(passed)
         self._failed += len(failed)
-        self._list(self._successes, passed, _LISTED)
-        self._list(self._failures, failed, _LISTED_FAILED)
+        several = len(self._model.state.ticked()) > 1
+        self.successes.put_first([_outcome(d, several) for d in passed[-_LISTED:]], _LISTED)
+        self.failures.put_first([_outcome(d, several) for d in failed[-_LISTED_FAILED:]], _LISTED_FAILED)
         unlisted = (self._failed - _LISTED_FAILED, "more that failed"), (self._passed - _LISTED, "more, checked")
         more = [f"{number} {words}" for number, words in unlisted if number > 0]
         self._more.setText(f"and {' and '.join(more)}")
         self._more.setVisible(bool(more))
         self._show_progress()
 
-    def _list(self, rows: QVBoxLayout, files: list[Done], most: int) -> None:
-        """Put files before those that are listed, and take away what is too many."""
-        for done in files[-most:]:
-            rows.insertWidget(0, self._row(done))
-        while rows.count() > most:
-            _remove(rows, most)
+    def _go_to(self, frame: int) -> None:
+        if frame in self._model.state.frames:
+            self._model.select(frame)
 
-    def _row(self, done: Done) -> _Row:
-        several = len(self._model.state.ticked()) > 1
-        name = f"{done.job.out.name}, {done.job.destination.name}" if several else done.job.out.name
-        row = _Row(
-            "check" if done.ok else "missing",
-            name,
-            done.finding if done.written is None else done.written.check.brief(),
-            not done.ok,
-            done.written.out if done.ok and done.written is not None else None,
-        )
-        row.setToolTip(f"{done.job.out if done.written is None else done.written.out}\n{done.finding}")
-        return row
+    def _follow_keys(self, rows: Outcomes, place: QRect) -> None:
+        inside = self.scroller.widget()
+        if inside is not None:
+            at = rows.mapTo(inside, place.center())
+            self.scroller.ensureVisible(0, at.y(), 0, place.height())
 
     def _ended(self, ended: Ended) -> None:
         self._pace.stop()
@@ -465,6 +398,20 @@ class HandoffBench(Bench):
         else:
             self._state.setText(f"{count(ended.good, 'file')} written and checked")
         self._show_foot()
+
+
+def _outcome(done: Done, several: bool) -> Outcome:
+    """A file as it is listed, with its destination where there are several."""
+    job, written = done.job, done.written
+    return Outcome(
+        "check" if done.ok else "missing",
+        f"{job.out.name}, {job.destination.name}" if several else job.out.name,
+        done.finding if written is None else written.check.brief(),
+        not done.ok,
+        f"{job.out if written is None else written.out}\n{done.finding}",
+        written.out if done.ok and written is not None else None,
+        job.frame,
+    )
 
 
 def _one_of_a_kind(state: State, frames: tuple[int, ...]) -> list[int]:
