@@ -21,17 +21,21 @@ def open_shoot(window, path) -> bool:
 
 
 def close(window) -> None:
-    """Close the window; what a test left running is cancelled, so that nothing is asked."""
+    """Close the window; what a test left running is cancelled or waited for, so that nothing is asked."""
     window.model.places.end()
     for bench in window.benches.asides():
         bench.end_it()
     window.jobs.handoff.cancel()
     end = time.monotonic() + 30
-    while window.model.shoot is not None and window.jobs.handoff.running and time.monotonic() < end:
+    while window.model.shoot is not None and _at_work(window.jobs) and time.monotonic() < end:
         QTest.qWait(5)
     window.close()
     window.deleteLater()  # else each theme would be put on the windows of all earlier tests
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+def _at_work(jobs) -> bool:
+    return jobs.handoff.running or jobs.importing.coming_in
 
 
 def point_at(window, at: QPoint) -> None:

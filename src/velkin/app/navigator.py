@@ -18,6 +18,7 @@ from velkin.app.context import Context
 from velkin.app.model.changes import Change
 from velkin.app.model.places import Page, Place
 from velkin.app.rooms.room import Room
+from velkin.app.turns import paint_next_turn
 from velkin.app.widgets.parts import clicks_leave_the_keys
 
 #: Each room, by its module and its class in it; loaded when it is first entered, or ahead of that.
@@ -125,6 +126,7 @@ class Navigator(QObject):
     def _go(self, place: Place) -> None:
         before = self.room
         self._place = place
+        paint_next_turn(self.stack)
         if place.page is Page.PICTURE:
             self.stack.setCurrentIndex(0)
             self._focus.setFocus()

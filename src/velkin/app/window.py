@@ -28,6 +28,7 @@ from velkin.app.model.shoot_model import ShootModel
 from velkin.app.navigator import Navigator
 from velkin.app.rooms.room import Room
 from velkin.app.sheets.finder import Finder
+from velkin.app.turns import paint_next_turn
 from velkin.app.widgets.chrome import Line, TopBar
 from velkin.app.widgets.frame_view import FrameView
 from velkin.app.widgets.frames_panel import FramesPanel
@@ -142,6 +143,7 @@ class Window(QMainWindow):
     # ---- following --------------------------------------------------------------------------------------------
 
     def _opened(self) -> None:
+        paint_next_turn(self.splitter)
         self._name()
         self.view.setFocus()  # keys belong to the picture
 

@@ -119,6 +119,10 @@ class Importing(Work):
                 yield len(added), len(looked.arrivals)
                 if self._model.shoot is not shoot:
                     return
+                _ = shoot.state  # which reads what came in: not in the turn that shows it, nor in the middle of a painting
+                yield len(added), len(looked.arrivals)
+                if self._model.shoot is not shoot:
+                    return
                 self._model.changes()
                 here = self._where()
                 yield len(added), len(looked.arrivals)

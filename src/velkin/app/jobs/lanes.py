@@ -16,8 +16,9 @@ from contextlib import suppress
 from enum import StrEnum
 from typing import Any
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
+from velkin.app.turns import next_turn
 from velkin.app.workers import workers
 from velkin.core.errors import VelkinError
 
@@ -166,9 +167,9 @@ class Lanes(QObject):
                 self._deliver(job, done, job.stopped)
             else:
                 job.tell(*far)
-                QTimer.singleShot(0, on)
+                next_turn(self, on)
 
-        QTimer.singleShot(0, on)
+        next_turn(self, on)
         return job
 
     def forget(self, purpose: str) -> None:

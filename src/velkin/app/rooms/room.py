@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import ClassVar
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
 from velkin.app import theme
 from velkin.app.context import Context
 from velkin.app.model.places import Page, Place
+from velkin.app.turns import next_turn
 from velkin.app.widgets.asking import may_lose
 from velkin.app.widgets.parts import Words, button
 
@@ -126,13 +127,15 @@ class Room(QWidget):
         self._leaving = act()
         if self._leaving:
             self.setUpdatesEnabled(False)
-            QTimer.singleShot(1, self._left_after)  # after what is drawn, which none at all would come before
+            next_turn(self, self._left_after)
 
     def _left_after(self) -> None:
         self._leaving = False
-        if self.isVisible():
-            self._model.places.back()
-        self.setUpdatesEnabled(True)
+        try:
+            if self.isVisible():
+                self._model.places.back()
+        finally:
+            self.setUpdatesEnabled(True)
 
     def leave(self) -> None:
         """Back to the picture."""

@@ -95,7 +95,9 @@ class _Drawn(QStyledItemDelegate):
         if on:
             painter.fillRect(rect.adjusted(0, 0, 0, -_GAP), t.colour("chosen"))
         if row.mark:
-            glyphs.draw(painter, row.mark, QRectF(rect.left() + 1, rect.top() + 3, 11, 11), t.colour("chosen_ink" if on else "ink"))
+            glyphs.draw(
+                painter, row.mark, QRectF(rect.left() + 1, rect.top() + 3, 11, 11), t.colour("chosen_ink" if on else "ink")
+            )
         head, under = self._view.texts_of(row, rect)
         for place, text, font, ink in ((head, row.name, _head(row), "ink"), (under, row.words, theme.font(12), "soft")):
             painter.setFont(font)
