@@ -1,6 +1,8 @@
 """Files that come in, charts that are recognised, read by choice, defined, printed and measured, in the real window."""
 
 import threading
+import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,6 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from tests.app.doing import answered
 from velkin.app.flow.small_pictures import EDGE, SmallPictures
 from velkin.app.jobs import importing as importing_module
+from velkin.app.jobs.importing import each_of
 from velkin.app.model.places import Page
 from velkin.core.charts.built_in import iso24, velkin48
 from velkin.core.charts.chart_file import load_chart
@@ -303,3 +306,22 @@ def test_files_do_not_go_into_a_shoot_whose_opening_had_begun_before_they_came(q
     window.jobs.shoots.open(before)
     qtbot.waitUntil(lambda: window.model.shoot.path == before, timeout=60000)
     assert len(window.model.state.frames) == 12
+
+
+def test_files_that_take_long_are_looked_at_side_by_side_and_others_one_after_another():
+    """Order is kept in both; threads that only wait for the interpreter would keep the window waiting with them."""
+    threads = {}
+
+    def look(seconds):
+        def one(file):
+            threads.setdefault(seconds, []).append(threading.get_ident())
+            time.sleep(seconds)
+            return file
+
+        return one
+
+    files = [Path(f"{n}.dng") for n in range(40)]
+    assert list(each_of(iter(files), look(0.0))) == files
+    assert set(threads[0.0]) == {threading.get_ident()}
+    assert list(each_of(files, look(0.02))) == files
+    assert len(set(threads[0.02])) > 2 and threads[0.02][0] == threading.get_ident()

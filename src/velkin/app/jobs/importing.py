@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator
+import time
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from itertools import islice
 from pathlib import Path
+from typing import TypeVar
 
 from velkin.app.jobs.lanes import Job, Lane
 from velkin.app.jobs.work import Ground, Work
@@ -25,6 +28,28 @@ from velkin.core.shoot.shoot import Shoot
 
 #: Frames that are taken in at once, at least.
 _AT_ONCE = 20
+
+
+#: Where this many files take so many seconds each, the rest are looked at by as many threads.
+_FEW, _LONG, _THREADS = 8, 0.01, 4
+
+T = TypeVar("T")
+
+
+def each_of(files: Iterable[Path], look: Callable[[Path], T]) -> Iterator[T]:
+    """What is seen in each file, in their order.
+
+    What takes long of a file is its hash, or a disk that is slow to answer, of which several threads do or await some at once. The
+    rest is the interpreter's work, of which one thread at a time does any: a second one would only keep the window waiting.
+    """
+    rest = iter(files)
+    while few := list(islice(rest, _FEW)):
+        begun = time.perf_counter()
+        yield from map(look, few)
+        if time.perf_counter() - begun > _LONG * len(few):
+            break
+    with ThreadPoolExecutor(_THREADS) as pool:
+        yield from pool.map(look, rest)
 
 
 @dataclass(frozen=True)
@@ -72,13 +97,12 @@ class Importing(Work):
                 except VelkinError as error:
                     return str(error)
 
-            with ThreadPoolExecutor(max_workers=os.cpu_count() or 2) as pool:
-                for number, result in enumerate(pool.map(one, files), start=1):
-                    if isinstance(result, Arrival):
-                        arrivals.append(result)
-                    elif result is not None:
-                        reasons.append(result)
-                    job.tell(number, len(files))
+            for number, result in enumerate(each_of(files, one), start=1):
+                if isinstance(result, Arrival):
+                    arrivals.append(result)
+                elif result is not None:
+                    reasons.append(result)
+                job.tell(number, len(files))
             return _Looked(arrivals, reasons, job.stopped)
 
         def done(looked: _Looked | VelkinError) -> None:
