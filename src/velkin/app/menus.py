@@ -47,6 +47,8 @@ class Menus:
         self._window, self._model, self._actions, self._appearance = window, model, actions, appearance
         self.by_name: dict[str, QAction] = {}
         self._commands: list[_Command] = []
+        #: Why commands cannot act, by what they need; nothing where they can.
+        self._lacking: dict[str, str] = {}
         #: The viewer that the View menu acts on.
         self.viewer: Callable[[], PictureView] = lambda: self._no_viewer
         self._no_viewer = PictureView()
@@ -78,14 +80,19 @@ class Menus:
             "shoot": "" if shoot is not None else _NO_SHOOT,
             "frame": _NO_SHOOT if shoot is None else _NO_FRAME if frame is None else "",
         }
-        for command in self._commands:
-            why = lacking.get(command.needs, "")
-            command.action.setEnabled(not why)
-            command.action.setToolTip(f"{command.tip}\nNot now: {why}." if why else command.tip)
+        if lacking != self._lacking:
+            self._lacking = lacking
+            for command in self._commands:
+                self._enable(command)
         undo, redo = self._model.steps()
         for action, word, label in ((self.undo, "&Undo", undo), (self.redo, "R&edo", redo)):
             action.setText(f"{word}: {label}" if label else word)
             action.setEnabled(label is not None)
+
+    def _enable(self, command: _Command) -> None:
+        why = self._lacking.get(command.needs, "")
+        command.action.setEnabled(not why)
+        command.action.setToolTip(f"{command.tip}\nNot now: {why}." if why else command.tip)
 
     def _follow_page(self) -> None:
         """Plain keys act on the page that shows what they are about; elsewhere they are no command's."""
@@ -133,12 +140,12 @@ class Menus:
             action.setShortcut(QKeySequence(keys))
         plain = text.replace("&", "")
         words = (tip or plain) + (f" ({keys})" if keys else "")
-        action.setToolTip(words)
         action.triggered.connect(lambda _=False: act())
         menu.addAction(action)
         self._window.addAction(action)
         self.by_name[plain] = action
         self._commands.append(_Command(action, keys, pages, needs, words))
+        self._enable(self._commands[-1])
         return action
 
     def _checked(self, action: QAction, on: bool = False) -> QAction:

@@ -24,6 +24,7 @@ from velkin.app import glyphs, theme
 from velkin.app.flow.stops import tag_glyph
 from velkin.app.flow.thumbnails import Thumbnails
 from velkin.app.model.shoot_model import ShootModel
+from velkin.app.turns import paint_next_turn
 from velkin.app.widgets.frames_model import HELD, FramesModel, Row
 from velkin.app.words import localised
 from velkin.core.shoot.frame import Role
@@ -166,6 +167,7 @@ class FramesList(QListView):
         selection.selectionChanged.connect(lambda *_: self._selected())
         selection.currentChanged.connect(lambda *_: self._selected())
         rows.modelReset.connect(self._follow)
+        rows.modelReset.connect(lambda: paint_next_turn(self))
         rows.modelReset.connect(thumbnails.soon)  # other frames are seen now
         model.selection_changed.connect(self._follow)
         self._soon = QTimer(self)
