@@ -59,7 +59,6 @@ class Menus:
         self._view_menu()
         self.help_menu = self._menu("&Help")
         model.changed.connect(lambda _: self._follow())
-        model.opened.connect(self._follow)
         model.selection_changed.connect(self._follow)
         model.places.changed.connect(lambda _: self._follow_page())
         model.before_changed.connect(self.before.setChecked)

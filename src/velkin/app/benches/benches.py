@@ -150,7 +150,6 @@ class Benches(QStackedWidget):
     def _opened(self) -> None:
         for stop in list(self._asides):
             self._drop(stop)
-        self._follow()
 
     def _follow(self) -> None:
         model = self._model

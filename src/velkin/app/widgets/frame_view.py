@@ -43,7 +43,6 @@ class FrameView(EasingView):
         flow.measured_changed.connect(self._measured)
         self.pointed.connect(self._point)
         self.zoomed.connect(lambda _: self._zoomed())
-        model.opened.connect(self._follow)
         model.changed.connect(lambda _: self._follow())
         model.selection_changed.connect(self._follow)
         model.before_changed.connect(lambda _: self._captions())
