@@ -315,6 +315,14 @@ def test_nothing_is_listed_while_another_bench_is_seen_and_all_of_it_when_this_o
     assert bench.successes.count() == len(window.model.state.frames)
 
 
+def test_until_it_was_looked_nothing_is_offered_and_that_it_looks_is_said(qtbot, window, monkeypatch):
+    monkeypatch.setattr(window.jobs.handoff, "_look", lambda: None)
+    window.actions_.open_stop("handoff")
+    bench = window.benches.handoff
+    assert bench._concerns_state.isVisible() and "Looking at sources" in bench._concerns_state.text()
+    assert not bench.use_changed.isVisible() and not bench.concerns.isVisible()
+
+
 def test_a_changed_source_is_asked_about(qtbot, window, job, ids, tmp_path):
     frame = window.model.state.frames[ids["north-0402"]]
     copy = tmp_path / "moved.dng"

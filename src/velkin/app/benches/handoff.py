@@ -118,6 +118,7 @@ class HandoffBench(Bench):
         self._job.ended.connect(self._ended)
         self._job.pause_changed.connect(lambda _: self._show_progress())
         self._job.concerns_changed.connect(self._show_concerns)
+        self._show_concerns()
 
     def _build_interrupted(self) -> None:
         self._cut_off = QWidget()
