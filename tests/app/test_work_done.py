@@ -138,3 +138,16 @@ def test_the_half_size_is_measured_once_however_often_its_picture_is_asked_for(w
     QTest.keyClick(window.view, Qt.Key.Key_X)  # hatched along the same path, before its exact numbers are there
     assert settle(window, 90)
     assert measured.count(False) == 1 and measured[-1] is True
+
+
+def test_a_frame_that_comes_to_hand_with_a_change_is_followed_once(qtbot, window, ids, monkeypatch):
+    """The selection and the shoot are both told of; the bench shows what is so now after the first word of it."""
+    bench, shown = window.benches.camera, []
+    window.actions_.open_stop("camera")
+    window.model.select(ids["north-0412"])
+    refresh = bench.refresh
+    monkeypatch.setattr(bench, "refresh", lambda: (shown.append(bench.frame_id), refresh()))
+    window.jobs.command(lambda s: s.frames.remove_frames([ids["north-0412"]]))
+    assert shown == [window.model.current] != [ids["north-0412"]]
+    window.jobs.camera.set_exposure((window.model.current,), 0.5)
+    assert shown == [window.model.current] * 2, "what changes with the same frame at hand is followed"

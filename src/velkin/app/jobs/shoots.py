@@ -87,6 +87,7 @@ class Shoots(Work):
             hold = None if again else Hold.take(path)  # what this window holds it does not take twice
             try:
                 shoot = come_by(path)
+                _ = shoot.state  # which reads it here, not in the window's thread
             except VelkinError:
                 if hold is not None:
                     hold.end()

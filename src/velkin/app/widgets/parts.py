@@ -25,6 +25,7 @@ from velkin.app import theme
 from velkin.app.model.changes import Change
 from velkin.app.model.shoot_model import ShootModel
 from velkin.app.words import as_shown, breakable
+from velkin.core.shoot.state import State
 
 WIDTH = 336
 PADDING = 16
@@ -214,6 +215,8 @@ class Bench(QWidget):
         self.frames: tuple[int, ...] = ()
         self._followed: ShootModel | None = None
         self._stale = True
+        #: The state, frame and selection that were followed last.
+        self._seen: tuple[State, int | None, tuple[int, ...]] | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
@@ -253,8 +256,15 @@ class Bench(QWidget):
         model.selection_changed.connect(self.stale)
 
     def _changed_in_the_shoot(self, change: Change) -> None:
-        if self.concerned(change):
+        if self.concerned(change) and (change.written or not self._is_followed()):
             self.stale()
+
+    def _is_followed(self) -> bool:
+        """Whether what is shown is of this very state, frame and selection: a change may have brought another frame to hand, which was told before."""
+        model, seen = self._followed, self._seen
+        if self._stale or model is None or model.shoot is None or seen is None:
+            return False
+        return seen[0] is model.state and seen[1:] == (model.current, model.selected)
 
     def concerned(self, change: Change) -> bool:
         """Whether what is shown may be other after a change."""
@@ -284,6 +294,7 @@ class Bench(QWidget):
         model = self._followed
         if model is not None:
             self.frame_id, self.frames = model.current, model.selected
+            self._seen = None if model.shoot is None else (model.state, model.current, model.selected)
         self.refresh()
 
     def commit(self) -> None:
