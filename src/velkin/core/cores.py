@@ -23,7 +23,8 @@ def side_by_side(count: int, name: str = "") -> ThreadPoolExecutor:
     """A pool of `count` threads that each work on a whole file with their share of the cores, one at least.
 
     Where each took all cores, they would wait for each other at every step, and whoever draws the window would wait for them all.
-    The share holds for the bands of pixels (`bands.in_bands`) and for the threads that LibRaw's OpenMP begins.
+    LibRaw's OpenMP begins as many threads as the share. Where it is one core a thread goes through its bands of pixels by itself
+    (`bands.in_bands`); where it is more, all of them take turns at one pool of as many threads as there are cores.
     """
     share = max(1, all_cores() // count)
 

@@ -15,6 +15,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from velkin.core.cores import all_cores
 from velkin.sim.dng import Shot, write_dng
 from velkin.sim.scenes import Scene
 from velkin.sim.sittings import EVERY, FIRST, LAMP, NORTH, Frame, Sitting
@@ -112,7 +113,7 @@ def _as_they_are_made(folder: Path, indices: list[int], stopped: Callable[[], bo
     left, others = set(indices), set(multiprocessing.active_children())
     try:
         fresh = multiprocessing.get_context("spawn")  # not forked: the window's threads may be running already
-        with ProcessPoolExecutor(min(os.cpu_count() or 1, len(indices)), fresh) as pool:
+        with ProcessPoolExecutor(min(all_cores(), len(indices)), fresh) as pool:
             jobs = {pool.submit(_shoot_frame, folder, index): index for index in indices}
             while left:
                 if stopped():

@@ -16,7 +16,7 @@ from velkin.app.model.changes import Change
 from velkin.app.model.places import Page
 from velkin.app.widgets.checkable import CheckBox, RadioButton
 from velkin.app.widgets.outcomes import Outcome, Outcomes
-from velkin.app.widgets.parts import Bench, Rule, Words, button, keep_room, row_of, soft, state_label
+from velkin.app.widgets.parts import Bench, Rule, Words, button, emptied, keep_room, row_of, soft, state_label
 from velkin.app.words import CONVERT, count, time_left
 from velkin.core.destinations.destination import Destination
 from velkin.core.icc.space import same
@@ -118,7 +118,7 @@ class HandoffBench(Bench):
         self._job.ended.connect(self._ended)
         self._job.pause_changed.connect(lambda _: self._show_progress())
         self._job.concerns_changed.connect(self._show_concerns)
-        self._show_concerns()
+        self._tell_concerns()
 
     def _build_interrupted(self) -> None:
         self._cut_off = QWidget()
@@ -178,9 +178,7 @@ class HandoffBench(Bench):
 
     def _show_destinations(self, state: State) -> None:
         focused = next((i for i, tick in self.ticks.items() if tick.hasFocus()), None)
-        while (item := self._destinations.takeAt(0)) is not None:
-            if (holder := item.widget()) is not None:
-                holder.deleteLater()
+        emptied(self._destinations)
         self.ticks = {}
         for d in state.destinations:
             holder = QWidget()
@@ -287,6 +285,10 @@ class HandoffBench(Bench):
             )
 
     def _show_concerns(self) -> None:
+        self._tell_concerns()
+        self._show_foot()
+
+    def _tell_concerns(self) -> None:
         found = self._job.concerns
         self._concerns_state.setVisible(not found)
         if found is None:
@@ -299,7 +301,6 @@ class HandoffBench(Bench):
         self.use_changed.blockSignals(True)
         self.use_changed.setChecked(self._job.changed_too)
         self.use_changed.blockSignals(False)
-        self._show_foot()
 
     def _clear_results(self) -> None:
         self._arrived = []

@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from velkin.app.widgets.parts import Bench, button, soft, state_label
+from velkin.app.widgets.parts import Bench, button, emptied, soft, state_label
 
 _SHOWN = 5
 
@@ -45,11 +45,7 @@ class StartBench(Bench):
 
     def show_recent(self, paths: list[Path]) -> None:
         """Offer shoots that were open lately."""
-        while self._recent.count():
-            item = self._recent.takeAt(0)
-            old = item.widget() if item is not None else None
-            if old is not None:
-                old.deleteLater()
+        emptied(self._recent)
         self._recent_heading.setVisible(bool(paths))
         for path in paths[:_SHOWN]:
             self._recent.addWidget(button(path.stem, partial(self.recent_wanted.emit, str(path)), tip=str(path)))

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import contextlib
 import logging
-import os
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -38,6 +37,7 @@ from velkin.app.workers import workers
 from velkin.core.cache import Cache, file_stamp
 from velkin.core.conversion.codes import as_float
 from velkin.core.conversion.light import linear_in
+from velkin.core.cores import all_cores
 from velkin.core.errors import VelkinError
 from velkin.core.files.previews import preview_of
 from velkin.core.icc.space import ICCSpace, Space, same_numbers
@@ -100,7 +100,7 @@ class RenderService(QObject):
         self._small = small or SmallPictures()
         self._front = workers(1, "viewer")
         self._back = workers(1, "measure")
-        self._thumbs = workers(max((os.cpu_count() or 2) - 1, 1), "thumbs")
+        self._thumbs = workers(max(all_cores() - 1, 1), "thumbs")
         self._wish = 0
         self._thumb_wish = 0
         self._exact: Cache[Measured] = Cache(_SAID, _weight_of_measured)

@@ -143,7 +143,7 @@ class Importing(Work):
                 yield len(added), len(looked.arrivals)
                 if self._model.shoot is not shoot:
                     return
-                _ = shoot.state  # which reads what came in: not in the turn that shows it, nor in the middle of a painting
+                shoot.state  # noqa: B018  reads what came in: not in the turn that shows it, nor in the middle of a painting
                 yield len(added), len(looked.arrivals)
                 if self._model.shoot is not shoot:
                     return

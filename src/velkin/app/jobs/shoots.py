@@ -65,7 +65,13 @@ class Shoots(Work):
         """Make a shoot file and open it."""
         if path.suffix != ".velkin":
             path = path.with_name(path.name + ".velkin")
-        self._open(path, lambda file: Shoot.create(file, file.stem), done)
+
+        def made(file: Path) -> Shoot:
+            shoot = Shoot.create(file, file.stem)
+            shoot.state  # noqa: B018  read here, as one that is opened is, and not in the window's thread
+            return shoot
+
+        self._open(path, made, done)
 
     def _open(self, path: Path, come_by: Callable[[Path], Shoot], done: Callable[[bool], None]) -> None:
         if self._held_open("opening another shoot") or not self.may_leave():
@@ -87,7 +93,6 @@ class Shoots(Work):
             hold = None if again else Hold.take(path)  # what this window holds it does not take twice
             try:
                 shoot = come_by(path)
-                _ = shoot.state  # which reads it here, not in the window's thread
             except VelkinError:
                 if hold is not None:
                     hold.end()

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QVBoxLayout, QWidge
 
 from velkin.app.widgets.chart_parts import CloseUp, LightMap, PatchTable, QualityRow
 from velkin.app.widgets.checkable import CheckBox
-from velkin.app.widgets.parts import Bench, Figure, button, labelled, row_of, soft
+from velkin.app.widgets.parts import Bench, Figure, button, emptied, labelled, row_of, soft
 from velkin.app.words import count
 from velkin.core.cameraprofiles.profile import CameraProfile
 from velkin.core.charts.definition import Chart
@@ -134,11 +134,7 @@ class ChartBench(Bench):
         self._show_light(kept, chart)
 
     def _clear(self) -> None:
-        while self._quality.count():
-            item = self._quality.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        emptied(self._quality)
         self.advice.setText("")
 
     def show_advice(self, judgement: Judgement) -> None:

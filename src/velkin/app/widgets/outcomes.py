@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QMimeData, QModelIndex, QRect, QRectF, QSize, Qt, QUrl, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QPainter, QResizeEvent
+from PyQt6.QtGui import QFont, QFontMetrics, QPainter, QResizeEvent
 from PyQt6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from velkin.app import glyphs, theme
@@ -169,13 +169,9 @@ class Outcomes(QListView):
     def texts_of(self, row: Outcome, rect: QRect) -> tuple[QRect, QRect]:
         """Where in a rectangle a row's name and its words stand."""
         left = rect.left() + (_MARK if row.mark else 0)
-        room = QRect(left, rect.top(), max(rect.right() + 1 - left, 40), 10_000)
-        head = QFontMetrics(_head(row)).boundingRect(room, _WRAPPED, _shown(row.name)).height()
-        if not row.words:
-            return QRect(room.topLeft(), QSize(room.width(), head)), QRect(left, rect.top() + head, room.width(), 0)
-        below = room.translated(0, head)
-        under = QFontMetrics(theme.font(12)).boundingRect(below, _WRAPPED, _shown(row.words)).height()
-        return QRect(room.topLeft(), QSize(room.width(), head)), QRect(below.topLeft(), QSize(room.width(), under))
+        width = max(rect.right() + 1 - left, 40)
+        head, under = _high(row.name, _head(row), width), _high(row.words, theme.font(12), width)
+        return QRect(left, rect.top(), width, head), QRect(left, rect.top() + head, width, under)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -205,8 +201,13 @@ class Outcomes(QListView):
             self.frame_wanted.emit(frame)
 
 
-def _head(row: Outcome) -> Any:
+def _head(row: Outcome) -> QFont:
     return theme.font(13, 700 if row.bold else 400)
+
+
+def _high(text: str, font: QFont, width: int) -> int:
+    """Pixels that a text takes in so wide a column; none where there is none."""
+    return QFontMetrics(font).boundingRect(QRect(0, 0, width, 10_000), _WRAPPED, _shown(text)).height() if text else 0
 
 
 def _shown(text: str) -> str:

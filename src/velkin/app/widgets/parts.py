@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QLayout,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -215,7 +216,7 @@ class Bench(QWidget):
         self.frames: tuple[int, ...] = ()
         self._followed: ShootModel | None = None
         self._stale = True
-        #: The state, frame and selection that were followed last.
+        #: The state, frame and selection that are shown; None where what is shown may be out of date.
         self._seen: tuple[State, int | None, tuple[int, ...]] | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -262,7 +263,7 @@ class Bench(QWidget):
     def _is_followed(self) -> bool:
         """Whether what is shown is of this very state, frame and selection: a change may have brought another frame to hand, which was told before."""
         model, seen = self._followed, self._seen
-        if self._stale or model is None or model.shoot is None or seen is None:
+        if model is None or model.shoot is None or seen is None:
             return False
         return seen[0] is model.state and seen[1:] == (model.current, model.selected)
 
@@ -272,7 +273,7 @@ class Bench(QWidget):
 
     def stale(self) -> None:
         """What is shown may be out of date: refreshed now where it is seen, else when it is."""
-        self._stale = True
+        self._stale, self._seen = True, None
         if self.isVisible():
             self._renew()
 
@@ -322,6 +323,13 @@ class Bench(QWidget):
     def end(self) -> None:
         """End the column: what follows stays at the top."""
         self.column.addStretch(1)
+
+
+def emptied(rows: QLayout) -> None:
+    """Take all widgets out of a layout; they are gone a moment later."""
+    while (item := rows.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.deleteLater()
 
 
 def beside(words: QWidget, action: QWidget) -> QWidget:

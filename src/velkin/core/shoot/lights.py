@@ -15,6 +15,7 @@ from velkin.core.tags.facts import PictureFacts
 PAUSE = 45 * 60
 #: A change of the camera's balance (log2 of a channel ratio) after which it is taken to have changed.
 CHANGE = 0.35
+#: The same as a ratio, either way.
 _MOST = 2.0**CHANGE
 PATTERN = "{camera} · {lens} · {light}"
 FIELDS = ("camera", "lens", "light", "date")
@@ -43,7 +44,7 @@ def under_one_light(a: RawFacts | PictureFacts, b: RawFacts | PictureFacts) -> b
         return False
     if a.exif.taken and b.exif.taken and abs((b.exif.taken - a.exif.taken).total_seconds()) > PAUSE:
         return False
-    return all(bool(a.as_shot[c] <= _MOST * b.as_shot[c] and b.as_shot[c] <= _MOST * a.as_shot[c]) for c in (0, 2))
+    return all(a.as_shot[c] <= _MOST * b.as_shot[c] and b.as_shot[c] <= _MOST * a.as_shot[c] for c in (0, 2))
 
 
 def light_words(kelvin: float) -> str:
